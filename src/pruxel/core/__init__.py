@@ -1,0 +1,1 @@
+"""The pure core: bytes and arrays in, bytes and arrays out."""

@@ -1,0 +1,1 @@
+"""Errors, findings, limits, progress and array types that every other room uses."""

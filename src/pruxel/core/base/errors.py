@@ -1,0 +1,109 @@
+"""The one tree of errors. Only what stops the work is raised; everything else is a finding."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from enum import StrEnum
+from typing import Any
+
+
+class ErrorCode(StrEnum):
+    """The closed list of reasons for which work stops."""
+
+    BUDGET = "over-budget"
+    CANCELLED = "cancelled"
+    CHECKSUM = "checksum-differs"
+    CODEC = "cannot-decompress"
+    ENTRY_OUTSIDE_FILE = "entry-outside-file"
+    LAYOUT = "layout-invalid"
+    MALFORMED = "malformed"
+    NOT_FOUND = "not-found"
+    OUTSIDE_ROOTS = "outside-roots"
+    PROOF_FAILED = "proof-failed"
+    REFERENCE = "reference-broken"
+    TRUNCATED = "truncated"
+    UNKNOWN_FORMAT = "unknown-format"
+    UNKNOWN_VERSION = "unknown-version"
+    UNSAFE_NAME = "unsafe-name"
+    USAGE = "usage"
+    CONFLICT = "conflict"
+
+
+@dataclass(frozen=True)
+class Fault:
+    """What went wrong, where, and what to try."""
+
+    code: ErrorCode
+    message: str
+    file: str | None = None
+    offset: int | None = None
+    field: str | None = None
+    expected: str | None = None
+    found: str | None = None
+    hint: str | None = None
+
+    def line(self) -> str:
+        """One line for a terminal or a log."""
+        place = self.file or ""
+        if self.offset is not None:
+            place += f" at byte {self.offset:,} (0x{self.offset:X})"
+        if self.field:
+            place += f" in {self.field}"
+        parts = [f"{place.strip()}: {self.message}" if place.strip() else self.message]
+        if self.expected is not None:
+            parts.append(f"expected {self.expected}")
+        if self.found is not None:
+            parts.append(f"found {self.found}")
+        text = "; ".join(parts)
+        return f"{text}. {self.hint}" if self.hint else f"{text}."
+
+    def as_dict(self) -> dict[str, Any]:
+        """JSON-ready values, absent ones left out."""
+        values = {key: value for key, value in asdict(self).items() if value is not None}
+        return values | {"code": str(self.code)}
+
+
+class PruxelError(Exception):
+    """The root of everything that stops the work; carries its `Fault`."""
+
+    def __init__(  # noqa: PLR0913 - an error names its place in full
+        self,
+        code: ErrorCode,
+        message: str,
+        *,
+        file: str | None = None,
+        offset: int | None = None,
+        field: str | None = None,
+        expected: str | None = None,
+        found: str | None = None,
+        hint: str | None = None,
+    ) -> None:
+        self.fault = Fault(code, message, file, offset, field, expected, found, hint)
+        super().__init__(self.fault.line())
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return (_rebuild, (type(self), self.fault))
+
+
+def _rebuild(kind: type[PruxelError], fault: Fault) -> PruxelError:
+    values = asdict(fault)
+    return kind(values.pop("code"), values.pop("message"), **values)
+
+
+class InputError(PruxelError):
+    """A file or entry cannot be read."""
+
+
+class UsageError(PruxelError):
+    """What was asked for makes no sense: an unknown step, a bad parameter, a missing choice."""
+
+
+class ProofError(PruxelError):
+    """A delivered file does not read back as what was written."""
+
+
+class CancelledError(PruxelError):
+    """The person asked the work to stop: an outcome, not a failure."""
+
+    def __init__(self) -> None:
+        super().__init__(ErrorCode.CANCELLED, "stopped on request")

@@ -1,0 +1,1 @@
+"""Layouts: binary formats described as data, and the reading of them."""

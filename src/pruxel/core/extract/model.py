@@ -1,0 +1,180 @@
+"""Records of a model → scene, materials still by name."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from pruxel.core.base.arrays import as_floats, frozen
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import ErrorCode, Fault, InputError
+from pruxel.core.binary.expressions import compile_expression
+from pruxel.core.binary.parse import parse
+from pruxel.core.binary.records import Record
+from pruxel.core.binary.schema import Layout
+from pruxel.core.extract import conventions as turn
+from pruxel.core.extract.spec import ModelExtract
+from pruxel.core.extract.validate import extract_spec
+from pruxel.core.extract.vertices import Attributes, read_indices, read_vertices
+from pruxel.core.geometry.normals import vertex_normals
+from pruxel.core.scene.edit import unique_names
+from pruxel.core.scene.materials import Material
+from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
+from pruxel.core.scene.origin import Origin
+from pruxel.core.sources.profile import Conventions
+
+_ROLES = ("visual", "collision", "helper")
+
+
+def read_model(
+    data: memoryview, layout: Layout, entry: str, defaults: Conventions, context: Context
+) -> tuple[Scene, list[Fault]]:
+    """Read a model by its layout.
+
+    Materials in the scene carry only the name that the file gives. A part that cannot be read is left out and returned
+    as a fault; when none can be read, its error is raised.
+    """
+    spec = extract_spec(layout, ModelExtract)
+    head = parse(layout, data, entry, context)
+    how = spec.conventions or defaults
+    turning, origin = turn.turning(how), Origin(entry=entry, conventions=how.words())
+    listed = _value(spec.parts, head)
+    nodes: list[Node] = []
+    meshes: list[Mesh] = []
+    materials: dict[str, int] = {}
+    faults: list[Fault] = []
+    parents: list[int] = []
+    for number in range(len(listed)):
+        context.progress(number / max(len(listed), 1), entry)
+        part = listed[number]
+        place = replace(origin, record=f"{spec.parts}[{number}]", start=part.start)
+        node = _node(part, spec, turning, place)
+        parents.append(_parent(part, spec, number, len(listed)))
+        try:
+            mesh = _mesh(part, spec, layout, turning, entry, place, materials, node.name)
+        except InputError as error:
+            faults.append(error.fault)
+            nodes.append(node)
+            continue
+        nodes.append(replace(node, mesh=len(meshes)))
+        meshes.append(mesh)
+    if faults and not meshes:
+        raise InputError(**_as_words(faults[0]))
+    scene = Scene(
+        entry.rsplit("/", 1)[-1].rsplit(".", 1)[0],
+        *_tree(nodes, parents),
+        tuple(meshes),
+        tuple(Material(name, origin=origin) for name in materials),
+    )
+    return scene, faults
+
+
+def _as_words(fault: Fault) -> dict[str, Any]:
+    return {name: getattr(fault, name) for name in fault.__dataclass_fields__}
+
+
+def _value(text: str, record: Record) -> Any:  # noqa: ANN401
+    return compile_expression(text)(record)
+
+
+def _optional(text: str | None, record: Record, otherwise: Any) -> Any:  # noqa: ANN401
+    return otherwise if text is None else _value(text, record)
+
+
+def _node(part: Record, spec: ModelExtract, how: turn.Turning, place: Origin) -> Node:
+    translation, rotation, scale = turn.turn_placement(
+        _optional(spec.translation, part, (0.0, 0.0, 0.0)),
+        _optional(spec.rotation, part, (0.0, 0.0, 0.0, 1.0)),
+        _optional(spec.scale, part, (1.0, 1.0, 1.0)),
+        how,
+    )
+    role = str(_optional(spec.role, part, "visual"))
+    return Node(
+        str(_value(spec.name, part)),
+        translation=translation,
+        rotation=rotation,
+        scale=scale,
+        role=role if role in _ROLES else "helper",  # type: ignore[arg-type]
+        detail=int(_optional(spec.detail, part, 0)),
+        origin=place,
+    )
+
+
+def _parent(part: Record, spec: ModelExtract, number: int, count: int) -> int:
+    """The parent's index, or -1; a parent that is not an earlier part is refused, which rules out cycles."""
+    parent = int(_optional(spec.parent, part, -1))
+    return parent if 0 <= parent < min(number, count) else -1
+
+
+def _tree(nodes: list[Node], parents: list[int]) -> tuple[tuple[Node, ...], tuple[int, ...]]:
+    children: dict[int, list[int]] = {}
+    for child, parent in enumerate(parents):
+        if parent >= 0:
+            children.setdefault(parent, []).append(child)
+    linked = [replace(node, children=tuple(children.get(i, ()))) for i, node in enumerate(nodes)]
+    roots = tuple(i for i, parent in enumerate(parents) if parent < 0)
+    return unique_names(linked), roots
+
+
+def _mesh(  # noqa: PLR0913 - one step of the loop above, pulled out
+    part: Record,
+    spec: ModelExtract,
+    layout: Layout,
+    how: turn.Turning,
+    entry: str,
+    place: Origin,
+    materials: dict[str, int],
+    name: str,
+) -> Mesh:
+    order = "<" if layout.endian == "little" else ">"
+    attributes = read_vertices(part, spec.vertices, entry, order)
+    positions = attributes.floats["position"]
+    broken = ~np.isfinite(positions).all(axis=1)
+    if broken.any():
+        first = int(np.argmax(broken))
+        raise InputError(
+            ErrorCode.MALFORMED,
+            f"{int(broken.sum()):,} vertices of part '{name}' have positions that are not numbers",
+            file=entry,
+            offset=part.start,
+            field=f"vertex {first:,}",
+            expected="finite numbers",
+            found=str(positions[first].tolist()),
+            hint="The element's type or offset may be wrong; the other parts are kept.",
+        )
+    indices = turn.turn_corners(read_indices(part, spec.indices, len(positions), entry, order), how)
+    material = None
+    if spec.material is not None:
+        wanted = str(_value(spec.material, part))
+        material = materials.setdefault(wanted, len(materials))
+    return Mesh(name, (_primitive(attributes, indices, how, material, place),))
+
+
+def _primitive(
+    attributes: Attributes, indices: Any, how: turn.Turning, material: int | None, place: Origin  # noqa: ANN401
+) -> Primitive:
+    floats = attributes.floats
+    positions = turn.turn_points(floats["position"], how)
+    normal, tangent, color = floats.get("normal"), floats.get("tangent"), floats.get("color")
+    joints, weights = attributes.joints, floats.get("weights")
+    return Primitive(
+        positions,
+        indices,
+        vertex_normals(positions, indices) if normal is None else turn.turn_directions(normal, how),
+        None if tangent is None or tangent.shape[1] < 4 else turn.turn_tangents(tangent, how),
+        tuple(turn.turn_uvs(floats[k], how) for k in ("uv0", "uv1", "uv2") if k in floats),
+        None if color is None else as_floats(_four(color), 4),
+        None if joints is None or weights is None else frozen(joints.astype(np.uint16)),
+        None if joints is None or weights is None else as_floats(weights, weights.shape[1]),
+        material,
+        origin=place,
+    )
+
+
+def _four(color: Any) -> Any:  # noqa: ANN401
+    """Colours with an alpha of 1 where the file has three channels."""
+    if color.shape[1] >= 4:
+        return color[:, :4]
+    return np.concatenate([color, np.ones((len(color), 4 - color.shape[1]), np.float32)], axis=1)

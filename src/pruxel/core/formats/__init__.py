@@ -1,0 +1,1 @@
+"""Open formats: each a room that reads and writes, registered by one spec."""

@@ -1,0 +1,16 @@
+"""glTF 2.0, text and binary. Source: Khronos, "glTF 2.0 Specification"."""
+
+from pruxel.core.formats.gltf.read import read
+from pruxel.core.formats.gltf.write import write_glb, write_gltf
+from pruxel.core.formats.registry import CARRIABLE, Format, register
+
+GLB = register(
+    Format(
+        "glb", "glTF binary", ("glb",), "model/gltf-binary", frozenset(CARRIABLE), write_glb, read
+    )
+)
+GLTF = register(
+    Format(
+        "gltf", "glTF text with files", ("gltf",), "model/gltf+json", frozenset(CARRIABLE), write_gltf, read
+    )
+)

@@ -1,0 +1,17 @@
+"""Wavefront OBJ with its MTL. Source: Wavefront, "Object Files (.obj)", Appendix B1, and the PBR keys in common use."""
+
+from pruxel.core.formats.obj.read import read
+from pruxel.core.formats.obj.write import write
+from pruxel.core.formats.registry import Format, register
+
+OBJ = register(
+    Format(
+        "obj",
+        "OBJ with materials and PNG textures",
+        ("obj",),
+        "model/obj",
+        frozenset({"materials", "textures", "normals", "uvs"}),
+        write,
+        read,
+    ),
+)

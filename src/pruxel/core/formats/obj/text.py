@@ -1,0 +1,134 @@
+"""Numbers → text, at the speed of memory. Kernels fill byte rows; slices run on both cores."""
+
+from __future__ import annotations
+
+import numba
+import numpy as np
+
+from pruxel.core.base.arrays import ByteArray, FloatArray, IndexArray
+from pruxel.core.native.threads import over_ranges
+
+_NUMBER_BYTES = 22
+_INDEX_BYTES = 11
+
+
+@numba.njit(cache=True, nogil=True)
+def _put_integer(value, out, at):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    """Digits of a whole number from 0; returns the next free place."""
+    if value < 10:
+        out[at] = 48 + value
+        return at + 1
+    digits = 1
+    limit = np.int64(10)
+    while digits < 19 and value >= limit:
+        digits += 1
+        limit *= 10
+    place = at + digits - 1
+    while place >= at:
+        quotient = value // 10
+        out[place] = 48 + (value - quotient * 10)
+        value = quotient
+        place -= 1
+    return at + digits
+
+
+@numba.njit(cache=True, nogil=True)
+def _rows(values, scale, decimals, letters, out, start, stop):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    """`letters x y z` lines for rows start..stop; returns the bytes used."""
+    at = 0
+    unit = np.int64(scale)
+    for row in range(start, stop):
+        for letter in letters:
+            out[at] = letter
+            at += 1
+        for column in range(values.shape[1]):
+            out[at] = 32
+            at += 1
+            number = np.float64(values[row, column]) * scale
+            if number < 0:
+                number = -number
+                if number >= 0.5:
+                    out[at] = 45
+                    at += 1
+            whole = np.int64(number + 0.5)
+            left = whole // unit
+            rest = whole - left * unit
+            at = _put_integer(left, out, at)
+            if decimals > 0:
+                out[at] = 46
+                place = at + decimals
+                while place > at:
+                    quotient = rest // 10
+                    out[place] = 48 + (rest - quotient * 10)
+                    rest = quotient
+                    place -= 1
+                at += decimals + 1
+        out[at] = 10
+        at += 1
+    return at
+
+
+@numba.njit(cache=True, nogil=True)
+def _faces(indices, firsts, has_uv, has_normal, out, start, stop):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    """`f a/b/c …` lines for rows start..stop; `firsts` are the numbers of corner 0 for v, vt, vn."""
+    at = 0
+    for row in range(start, stop):
+        out[at] = 102
+        at += 1
+        for corner in range(3):
+            out[at] = 32
+            index = np.int64(indices[row, corner])
+            at = _put_integer(index + firsts[0], out, at + 1)
+            if has_uv or has_normal:
+                out[at] = 47
+                at += 1
+            if has_uv:
+                at = _put_integer(index + firsts[1], out, at)
+            if has_normal:
+                out[at] = 47
+                at = _put_integer(index + firsts[2], out, at + 1)
+        out[at] = 10
+        at += 1
+    return at
+
+
+def decimals_for(largest: float) -> int:
+    """Decimals that keep float32's seven digits and a little: more for small models, fewer for large ones."""
+    if not np.isfinite(largest) or largest <= 0:
+        return 6
+    return int(np.clip(7 - np.floor(np.log10(largest)), 3, 9))
+
+
+def rows_text(letters: bytes, values: FloatArray, decimals: int) -> list[memoryview]:
+    """Lines `letters x y …` for an (n, k) array, as pieces of text in order.
+
+    Values are fixed-point with `decimals` places and must stay below 2^63 / 10^decimals.
+    """
+    width = len(letters) + values.shape[1] * _NUMBER_BYTES + 1
+    marks = np.frombuffer(letters, np.uint8)
+    pieces: dict[int, memoryview] = {}
+
+    def run(start: int, stop: int) -> None:
+        out: ByteArray = np.empty((stop - start) * width, np.uint8)
+        used = _rows(values, 10.0**decimals, decimals, marks, out, start, stop)
+        pieces[start] = out[:used].data
+
+    over_ranges(len(values), run)
+    return [pieces[start] for start in sorted(pieces)]
+
+
+def faces_text(
+    indices: IndexArray, firsts: tuple[int, int, int], *, has_uv: bool, has_normal: bool
+) -> list[memoryview]:
+    """Face lines for an (m, 3) array; `firsts` are the one-based numbers of vertex 0 in v, vt and vn."""
+    width = 4 + 3 * 3 * (_INDEX_BYTES + 1)
+    starts = np.array(firsts, np.int64)
+    pieces: dict[int, memoryview] = {}
+
+    def run(start: int, stop: int) -> None:
+        out: ByteArray = np.empty((stop - start) * width, np.uint8)
+        used = _faces(indices, starts, has_uv, has_normal, out, start, stop)
+        pieces[start] = out[:used].data
+
+    over_ranges(len(indices), run)
+    return [pieces[start] for start in sorted(pieces)]

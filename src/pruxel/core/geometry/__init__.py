@@ -1,0 +1,1 @@
+"""Arrays in, arrays out."""

@@ -1,0 +1,41 @@
+"""Vertex normals."""
+
+from __future__ import annotations
+
+import numba
+import numpy as np
+
+from pruxel.core.base.arrays import FloatArray, IndexArray, frozen
+
+
+@numba.njit(cache=True, nogil=True, error_model="numpy")
+def _accumulate(positions, indices, out):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    for t in range(indices.shape[0]):
+        i, j, k = indices[t, 0], indices[t, 1], indices[t, 2]
+        ux = positions[j, 0] - positions[i, 0]
+        uy = positions[j, 1] - positions[i, 1]
+        uz = positions[j, 2] - positions[i, 2]
+        vx = positions[k, 0] - positions[i, 0]
+        vy = positions[k, 1] - positions[i, 1]
+        vz = positions[k, 2] - positions[i, 2]
+        nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+        for c in (i, j, k):
+            out[c, 0] += nx
+            out[c, 1] += ny
+            out[c, 2] += nz
+    for n in range(out.shape[0]):
+        length = np.sqrt(out[n, 0] ** 2 + out[n, 1] ** 2 + out[n, 2] ** 2)
+        if length > 0:
+            out[n] /= length
+        else:
+            out[n, 1] = 1.0
+
+
+def vertex_normals(positions: FloatArray, indices: IndexArray) -> FloatArray:
+    """Compute (n, 3) float32 unit normals, each face weighing by its area.
+
+    A vertex with no face, or faces of no area, gets +Y.
+    """
+    out = np.zeros(positions.shape, dtype=np.float32)
+    _accumulate(np.ascontiguousarray(positions), np.ascontiguousarray(indices), out)
+    return frozen(out)

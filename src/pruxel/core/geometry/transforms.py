@@ -1,0 +1,95 @@
+"""4x4 matrices and quaternions (xyzw), column vectors, float64."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from pruxel.core.base.arrays import DoubleArray, FloatArray
+
+
+def quaternion_matrix(quaternion: Sequence[float]) -> DoubleArray:
+    """Compute the (3, 3) rotation of a quaternion xyzw; a zero quaternion is the identity."""
+    x, y, z, w = (float(v) for v in quaternion)
+    norm = x * x + y * y + z * z + w * w
+    if norm < 1e-30:
+        return np.eye(3)
+    s = 2.0 / norm
+    return np.array(
+        [
+            [1 - s * (y * y + z * z), s * (x * y - z * w), s * (x * z + y * w)],
+            [s * (x * y + z * w), 1 - s * (x * x + z * z), s * (y * z - x * w)],
+            [s * (x * z - y * w), s * (y * z + x * w), 1 - s * (x * x + y * y)],
+        ],
+    )
+
+
+def matrix_quaternion(matrix: DoubleArray) -> tuple[float, float, float, float]:
+    """Compute the quaternion xyzw of a (3, 3) proper rotation (Shepperd's method)."""
+    m = np.asarray(matrix, dtype=np.float64)
+    choices = np.array([m[0, 0], m[1, 1], m[2, 2], m.trace()])
+    k = int(np.argmax(choices))
+    q = np.empty(4)
+    if k == 3:
+        q[3] = 1 + choices[3]
+        q[:3] = (m[2, 1] - m[1, 2], m[0, 2] - m[2, 0], m[1, 0] - m[0, 1])
+    else:
+        i, j, n = k, (k + 1) % 3, (k + 2) % 3
+        q[i] = 1 - choices[3] + 2 * m[i, i]
+        q[j], q[n] = m[j, i] + m[i, j], m[n, i] + m[i, n]
+        q[3] = m[n, j] - m[j, n]
+    q /= np.linalg.norm(q)
+    return (float(q[0]), float(q[1]), float(q[2]), float(q[3]))
+
+
+def compose(
+    translation: Sequence[float], rotation: Sequence[float], scale: Sequence[float]
+) -> DoubleArray:
+    """Build the (4, 4) parent_from_local matrix translation * rotation * scale."""
+    matrix = np.eye(4)
+    matrix[:3, :3] = quaternion_matrix(rotation) * np.asarray(scale, dtype=np.float64)
+    matrix[:3, 3] = translation
+    return matrix
+
+
+def decompose(
+    matrix: DoubleArray,
+) -> tuple[
+    tuple[float, float, float], tuple[float, float, float, float], tuple[float, float, float]
+]:
+    """Split a (4, 4) affine matrix into translation, rotation xyzw and scale; shear is lost.
+
+    A mirroring matrix gets a negative x scale.
+    """
+    linear = np.asarray(matrix, dtype=np.float64)[:3, :3]
+    scale = np.linalg.norm(linear, axis=0)
+    if np.linalg.det(linear) < 0:
+        scale[0] = -scale[0]
+    safe = np.where(scale == 0, 1.0, scale)
+    t, s = matrix[:3, 3], scale
+    return (
+        (float(t[0]), float(t[1]), float(t[2])),
+        matrix_quaternion(linear / safe),
+        (float(s[0]), float(s[1]), float(s[2])),
+    )
+
+
+def transform_points(points: FloatArray, matrix: DoubleArray) -> FloatArray:
+    """Apply a (4, 4) matrix to (n, 3) points; the identity returns the same array."""
+    if np.array_equal(matrix, np.eye(4)):
+        return points
+    return (points @ matrix[:3, :3].T + matrix[:3, 3]).astype(np.float32)
+
+
+def normal_matrix(matrix: DoubleArray) -> DoubleArray:
+    """Compute the (3, 3) matrix for normals (inverse transpose up to a positive factor)."""
+    linear = np.asarray(matrix, dtype=np.float64)[:3, :3]
+    cofactor = np.stack(
+        [
+            np.cross(linear[1], linear[2]),
+            np.cross(linear[2], linear[0]),
+            np.cross(linear[0], linear[1]),
+        ],
+    )
+    return cofactor * np.sign(np.linalg.det(linear) or 1.0)

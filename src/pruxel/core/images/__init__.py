@@ -1,0 +1,1 @@
+"""Pixels: block-compressed and plain files in, PNG out."""

@@ -1,0 +1,1 @@
+"""One module per compiled library: coercion in, its errors translated out."""

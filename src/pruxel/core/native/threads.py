@@ -1,0 +1,28 @@
+"""Row ranges on both cores, for kernels that release the GIL.
+
+Numba's own parallel loops are not used: its portable scheduler must not be entered from two threads at once, and
+a worker runs several jobs.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+
+_CORES = max(1, min(os.cpu_count() or 1, 8))
+_POOL = ThreadPoolExecutor(_CORES, thread_name_prefix="kernel")
+_WORTH_SPLITTING = 1 << 15
+
+
+def over_ranges(
+    count: int, run: Callable[[int, int], object], worth_splitting: int = _WORTH_SPLITTING
+) -> None:
+    """Call `run(start, stop)` over slices that cover 0..count, at once; raises what the first failure raised."""
+    if count < worth_splitting or _CORES == 1:
+        run(0, count)
+        return
+    edges = [count * i // _CORES for i in range(_CORES + 1)]
+    waiting = [_POOL.submit(run, edges[i], edges[i + 1]) for i in range(_CORES)]
+    for one in waiting:
+        one.result()

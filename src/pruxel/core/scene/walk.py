@@ -1,0 +1,52 @@
+"""Ways through a scene: parts, world transforms, world-space arrays."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from pruxel.core.base.arrays import DoubleArray, FloatArray
+from pruxel.core.geometry.transforms import compose, normal_matrix, transform_points
+from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
+
+
+def world_from_local(scene: Scene) -> DoubleArray:
+    """Compute the (n, 4, 4) float64 matrix of every node; nodes outside the tree keep their own."""
+    matrices = np.stack(
+        [compose(node.translation, node.rotation, node.scale) for node in scene.nodes]
+        or [np.eye(4)],
+    )
+    pending = list(scene.roots)
+    while pending:
+        index = pending.pop()
+        for child in scene.nodes[index].children:
+            matrices[child] = matrices[index] @ matrices[child]
+            pending.append(child)
+    return matrices
+
+
+def parts(scene: Scene) -> Iterator[tuple[int, Node, Mesh]]:
+    """All nodes that carry a mesh, in order."""
+    for index, node in enumerate(scene.nodes):
+        if node.mesh is not None:
+            yield index, node, scene.meshes[node.mesh]
+
+
+def node_named(scene: Scene, name: str) -> int | None:
+    """The index of the node of that name."""
+    return next((i for i, node in enumerate(scene.nodes) if node.name == name), None)
+
+
+def world_positions(primitive: Primitive, matrix: DoubleArray) -> FloatArray:
+    """The (n, 3) positions in world space."""
+    return transform_points(primitive.positions, matrix)
+
+
+def world_normals(primitive: Primitive, matrix: DoubleArray) -> FloatArray | None:
+    """The (n, 3) unit normals in world space."""
+    if primitive.normals is None:
+        return None
+    turned = primitive.normals @ normal_matrix(matrix).T.astype(np.float32)
+    length = np.linalg.norm(turned, axis=1, keepdims=True)
+    return (turned / np.maximum(length, np.float32(1e-20))).astype(np.float32)

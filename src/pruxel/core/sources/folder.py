@@ -1,0 +1,119 @@
+"""A folder on disk, and a single file as a source of one entry."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import ErrorCode, Fault, InputError
+from pruxel.core.binary.schema import Layout
+from pruxel.core.sources.base import Listed, Listing, not_found
+from pruxel.core.sources.files import map_file
+from pruxel.core.sources.kinds import HEAD_BYTES, Kind, classify
+
+
+def _files(root: Path) -> Iterator[tuple[str, Path]]:
+    """Relative path and place of every file; links that lead out of the root are left alone."""
+    base = root.resolve()
+    for folder, folders, names in os.walk(base):
+        folders.sort()
+        for name in sorted(names):
+            path = Path(folder) / name
+            if path.is_file() and path.resolve().is_relative_to(base):
+                yield path.relative_to(base).as_posix(), path
+
+
+def _head(path: Path) -> bytes:
+    try:
+        with path.open("rb") as handle:
+            return handle.read(HEAD_BYTES)
+    except OSError:
+        return b""
+
+
+@dataclass
+class FolderSource:
+    """Loose files below a root."""
+
+    root: Path
+    layouts: Sequence[Layout] = ()
+    leave_out: Callable[[str], bool] = field(default=lambda _path: False)
+    kind: str = "folder"
+
+    @property
+    def label(self) -> str:
+        """The folder's name."""
+        return self.root.name or str(self.root)
+
+    def listing(self, context: Context) -> Listing:
+        """Every file but packs, which are sources of their own."""
+        found: list[Listed] = []
+        problems: list[Fault] = []
+        for relative, path in _files(self.root):
+            if len(found) % 1024 == 0:
+                context.check()
+            kind = classify(_head(path), relative, self.layouts)
+            if kind is Kind.PACK or self.leave_out(relative):
+                continue
+            try:
+                size = path.stat().st_size
+            except OSError as error:
+                problems.append(Fault(ErrorCode.NOT_FOUND, str(error.strerror), file=relative))
+                continue
+            found.append(Listed(relative, kind, size, size))
+        return Listing(tuple(found), tuple(problems))
+
+    def packs(self) -> list[Path]:
+        """The packs among the files, by their first bytes."""
+        return [
+            path
+            for relative, path in _files(self.root)
+            if classify(_head(path), relative, self.layouts) is Kind.PACK
+        ]
+
+    def read(self, path: str, context: Context) -> memoryview:
+        """The file's bytes; raises `InputError` for a path outside the root."""
+        context.check()
+        place = (self.root / path).resolve()
+        if not place.is_relative_to(self.root.resolve()):
+            raise InputError(ErrorCode.OUTSIDE_ROOTS, "the path leads out of the folder", file=path)
+        if not place.is_file():
+            raise not_found(path, self.label)
+        return map_file(place, path)
+
+
+@dataclass
+class FileSource:
+    """One file; its neighbours (a model's textures, say) can be read but are not listed."""
+
+    file: Path
+    layouts: Sequence[Layout] = ()
+    kind: str = "file"
+
+    @property
+    def label(self) -> str:
+        """The file's name."""
+        return self.file.name
+
+    def listing(self, context: Context) -> Listing:
+        """The file itself, and beside it the files it may refer to."""
+        context.check()
+        neighbours = FolderSource(self.file.parent, self.layouts)
+        own = [
+            Listed(path.name, classify(_head(path), path.name, self.layouts), size, size)
+            for path, size in [(self.file, self.file.stat().st_size)]
+        ]
+        companions = {Kind.TEXTURE, Kind.MATERIAL}
+        others = [
+            item
+            for item in neighbours.listing(context).entries
+            if item.kind in companions and item.path != self.file.name
+        ]
+        return Listing((*own, *others))
+
+    def read(self, path: str, context: Context) -> memoryview:
+        """The bytes of the file or of a neighbour."""
+        return FolderSource(self.file.parent, self.layouts).read(path, context)

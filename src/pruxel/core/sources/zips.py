@@ -1,0 +1,118 @@
+"""ZIP archives, by whatever name."""
+
+from __future__ import annotations
+
+import zipfile
+import zlib
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import ErrorCode, Fault, InputError
+from pruxel.core.base.limits import check_unpacked_size
+from pruxel.core.binary.schema import Layout
+from pruxel.core.sources.base import Listed, Listing, not_found
+from pruxel.core.sources.kinds import HEAD_BYTES, classify
+from pruxel.core.sources.names import safe_path, unique_name
+
+_DAMAGED = (zipfile.BadZipFile, zlib.error, NotImplementedError, RuntimeError, EOFError, OSError)
+
+
+@dataclass
+class ZipSource:
+    """A ZIP; names that climb out or start at a root are shown under a safe name, with a problem row."""
+
+    file: Path
+    layouts: Sequence[Layout] = ()
+    kind: str = "zip"
+    _names: dict[str, zipfile.ZipInfo] = field(default_factory=dict)
+    _problems: list[Fault] = field(default_factory=list)
+    _archive: zipfile.ZipFile | None = None
+
+    @property
+    def label(self) -> str:
+        """The file's name."""
+        return self.file.name
+
+    def _open(self, context: Context) -> zipfile.ZipFile:
+        if self._archive is not None:
+            return self._archive
+        try:
+            archive = zipfile.ZipFile(self.file)
+        except _DAMAGED as error:
+            raise InputError(
+                ErrorCode.TRUNCATED,
+                f"the archive's directory cannot be read ({error})",
+                file=self.label,
+                expected="a ZIP directory at the end of the file",
+                hint="The copy may be incomplete; compare its size with the original.",
+            ) from error
+        taken: set[str] = set()
+        infos = [info for info in archive.infolist() if not info.is_dir()]
+        if len(infos) > context.limits.entries:
+            raise InputError(ErrorCode.BUDGET, "the archive lists too many entries", file=self.label)
+        for info in infos:
+            safe = unique_name(safe_path(info.filename), taken)
+            if safe != info.filename:
+                self._problems.append(_renamed(self.label, info, safe))
+            self._names[safe] = info
+        self._archive = archive
+        return archive
+
+    def listing(self, context: Context) -> Listing:
+        """All entries; those that would unpack to implausibly much are listed as problems too."""
+        archive = self._open(context)
+        found: list[Listed] = []
+        problems = list(self._problems)
+        for number, (path, info) in enumerate(self._names.items()):
+            if number % 256 == 0:
+                context.check()
+            try:
+                check_unpacked_size(context.limits, f"{self.label}/{path}", info.compress_size, info.file_size)
+            except InputError as error:
+                problems.append(error.fault)
+            kind = classify(_head(archive, info), path, self.layouts)
+            codec = "stored" if info.compress_type == zipfile.ZIP_STORED else "deflate"
+            found.append(Listed(path, kind, info.file_size, info.compress_size, codec))
+        return Listing(tuple(found), tuple(problems))
+
+    def read(self, path: str, context: Context) -> memoryview:
+        """The unpacked bytes, bounded by the size that the directory promises."""
+        archive = self._open(context)
+        info = self._names.get(path)
+        if info is None:
+            raise not_found(path, self.label)
+        name = f"{self.label}/{path}"
+        check_unpacked_size(context.limits, name, info.compress_size, info.file_size)
+        try:
+            with archive.open(info) as handle:
+                return memoryview(handle.read(info.file_size))
+        except _DAMAGED as error:
+            raise InputError(
+                ErrorCode.CODEC,
+                f"the entry cannot be unpacked ({error})",
+                file=name,
+                offset=info.header_offset,
+                expected=f"{info.file_size:,} bytes with CRC-32 {info.CRC:08x}",
+            ) from error
+
+
+def _head(archive: zipfile.ZipFile, info: zipfile.ZipInfo) -> bytes:
+    try:
+        with archive.open(info) as handle:
+            return handle.read(HEAD_BYTES)
+    except _DAMAGED:
+        return b""
+
+
+def _renamed(label: str, info: zipfile.ZipInfo, safe: str) -> Fault:
+    return Fault(
+        ErrorCode.UNSAFE_NAME,
+        "an entry's name leads out of the archive, or two names collide",
+        file=label,
+        offset=info.header_offset,
+        expected="a relative name without '..'",
+        found=repr(info.filename[:200]),
+        hint=f"It is shown as '{safe}' and never written outside the chosen folder.",
+    )
