@@ -6,7 +6,7 @@ checked against the end of the file first, and records are counted against a bud
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -14,7 +14,7 @@ import numpy as np
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.base.limits import check_unpacked_size
-from pruxel.core.binary.elements import element
+from pruxel.core.binary.elements import decode_floats, element
 from pruxel.core.binary.expressions import compile_expression
 from pruxel.core.binary.fixed import fixed_dtype
 from pruxel.core.binary.records import Record, Table, split_bits
@@ -37,6 +37,10 @@ class _Reading:
     version: int | None = None
     made: int = 0
     depth: int = 0
+    constants: dict[str, Any] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self.constants = {"file_end": len(self.data)} | self.layout.constants
 
 
 def parse(layout: Layout, data: memoryview, name: str, context: Context) -> Record:
@@ -108,7 +112,7 @@ def _record(reading: _Reading, kind: str, start: int, parent: Record | None) -> 
     if reading.made % 4096 == 0:
         reading.context.check()
     reading.depth += 1
-    record = Record(kind, start, parent, reading.layout.constants)
+    record = Record(kind, start, parent, reading.constants)
     cursor = start
     for spec in reading.layout.records[kind]:
         cursor = _field(reading, record, spec, cursor)
@@ -212,7 +216,10 @@ def _value(reading: _Reading, record: Record, spec: FieldSpec, at: int) -> tuple
         return _record(reading, spec.type, at, record)
     _need(reading, at, kind.size, record, spec)
     array = np.frombuffer(reading.data, kind.dtype(_order(reading, spec)), kind.width, at)
-    return (array[0].item() if kind.width == 1 else tuple(array.tolist())), at + kind.size
+    if "norm" in kind.scalar:
+        raw = np.frombuffer(reading.data, np.uint8, kind.size, at).reshape(1, -1)
+        array = decode_floats(raw, kind, 0, _order(reading, spec))[0]
+    return (array[0].item() if kind.components == 1 else tuple(array.tolist())), at + kind.size
 
 
 def _order(reading: _Reading, spec: FieldSpec) -> str:
@@ -234,19 +241,19 @@ def _bytes(reading: _Reading, record: Record, spec: FieldSpec, at: int) -> tuple
 
 
 def _text(reading: _Reading, record: Record, spec: FieldSpec, at: int) -> tuple[str, int]:
-    field = f"{record.kind}.{spec.name}"
+    place = f"{record.kind}.{spec.name}"
     if spec.prefix is not None:
         width = _PREFIX_BYTES[spec.prefix]
         _need(reading, at, width, record, spec)
         order = "little" if _order(reading, spec) == "<" else "big"
         size = int.from_bytes(reading.data[at : at + width], order)  # type: ignore[arg-type]
         _need(reading, at + width, size, record, spec)
-        text = read_text(reading.data[at + width : at + width + size], spec, reading.name, at, field)
+        text = read_text(reading.data[at + width : at + width + size], spec, reading.name, at, place)
         return text, at + width + size
     if spec.size is not None:
         size = _whole(reading, spec.size, record, spec, at)
         _need(reading, at, size, record, spec)
-        return read_text(reading.data[at : at + size], spec, reading.name, at, field), at + size
+        return read_text(reading.data[at : at + size], spec, reading.name, at, place), at + size
     _need(reading, at, 1, record, spec)
     window = bytes(reading.data[at : at + (1 << 16)])
     wide = spec.encoding.startswith("utf-16")
@@ -258,10 +265,10 @@ def _text(reading: _Reading, record: Record, spec: FieldSpec, at: int) -> tuple[
             "a text has no end",
             file=reading.name,
             offset=at,
-            field=field,
+            field=place,
             expected="a zero within 65,536 bytes",
         )
-    return read_text(memoryview(window[:stop]), spec, reading.name, at, field), at + stop + step
+    return read_text(memoryview(window[:stop]), spec, reading.name, at, place), at + stop + step
 
 
 def _run(reading: _Reading, record: Record, spec: FieldSpec, at: int) -> tuple[Any, int]:

@@ -68,11 +68,8 @@ def _value(text: str | None, head: Record, otherwise: Any) -> Any:  # noqa: ANN4
 
 
 def _numbers(values: Any, width: int) -> tuple[float, ...]:  # noqa: ANN401
-    """A tuple of `width` numbers; bytes 0..255 count as parts of 255."""
-    numbers = [float(v) for v in values]
-    if any(isinstance(v, int) for v in values) and max(numbers, default=0.0) > 1.0:
-        numbers = [v / 255.0 for v in numbers]
-    return tuple((numbers + [1.0] * width)[:width])
+    """A tuple of `width` numbers, filled up with ones."""
+    return tuple(([float(v) for v in values] + [1.0] * width)[:width])
 
 
 @dataclass(frozen=True)

@@ -10,12 +10,14 @@ import numpy as np
 import orjson
 
 from pruxel import __version__
+from pruxel.core.base.arrays import FloatArray
 from pruxel.core.base.context import Context
 from pruxel.core.formats.gltf.buffers import ARRAY_BUFFER, ELEMENT_ARRAY_BUFFER, SHAPES, Buffers
 from pruxel.core.formats.gltf.materials import extensions_used, material_json, sampler_json
 from pruxel.core.formats.registry import OutFile
 from pruxel.core.formats.textures import ImageFile, image_files
-from pruxel.core.scene.materials import Sampler
+from pruxel.core.geometry.tangents import vertex_tangents
+from pruxel.core.scene.materials import Material, Sampler
 from pruxel.core.scene.model import Clip, Mesh, Node, Primitive, Scene, Skin
 
 Json = dict[str, Any]
@@ -77,7 +79,7 @@ def _document(scene: Scene, buffers: Buffers) -> Json:
         {"asset": {"version": "2.0", "generator": f"Pruxel {__version__}"}}
         | {"scene": 0, "scenes": [{"name": scene.name} | roots]}
         | _listed("nodes", [_node(n) for n in scene.nodes])
-        | _listed("meshes", [_mesh(m, buffers) for m in scene.meshes if m.primitives])
+        | _listed("meshes", [_mesh(m, buffers, scene.materials) for m in scene.meshes])
         | _listed("materials", [material_json(m) for m in scene.materials])
         | _listed("samplers", [sampler_json(s) for s in samplers])
         | _listed("textures", textures)
@@ -106,10 +108,10 @@ def _node(node: Node) -> Json:
     return found | ({"extras": extras} if extras else {}) | _listed("children", node.children)
 
 
-def _mesh(mesh: Mesh, buffers: Buffers) -> Json:
+def _mesh(mesh: Mesh, buffers: Buffers, materials: Sequence[Material]) -> Json:
     found: Json = {
         "name": mesh.name,
-        "primitives": [_primitive(p, buffers) for p in mesh.primitives],
+        "primitives": [_primitive(p, buffers, materials) for p in mesh.primitives],
     }
     names = [t.name for p in mesh.primitives[:1] for t in p.targets]
     if mesh.target_weights:
@@ -117,14 +119,14 @@ def _mesh(mesh: Mesh, buffers: Buffers) -> Json:
     return found | ({"extras": {"targetNames": names}} if names else {})
 
 
-def _primitive(primitive: Primitive, buffers: Buffers) -> Json:
+def _primitive(primitive: Primitive, buffers: Buffers, materials: Sequence[Material]) -> Json:
     def vertices(array: Any, *, bounds: bool = False) -> int:  # noqa: ANN401
         return buffers.accessor(array, SHAPES[array.shape[1]], ARRAY_BUFFER, bounds=bounds)
 
     attributes = {"POSITION": vertices(primitive.positions, bounds=True)}
     for name, array in (
         ("NORMAL", primitive.normals),
-        ("TANGENT", primitive.tangents),
+        ("TANGENT", _tangents(primitive, materials)),
         ("COLOR_0", primitive.colors),
     ):
         if array is not None:
@@ -145,6 +147,16 @@ def _primitive(primitive: Primitive, buffers: Buffers) -> Json:
         for t in primitive.targets
     ]
     return found | _listed("targets", targets)
+
+
+def _tangents(primitive: Primitive, materials: Sequence[Material]) -> FloatArray | None:
+    """The tangents that a normal map needs: without them readers compute their own, each its own way."""
+    if primitive.tangents is not None or primitive.material is None or primitive.normals is None:
+        return primitive.tangents
+    ref = materials[primitive.material].normal_texture
+    if ref is None or ref.uv_set >= len(primitive.uvs):
+        return None
+    return vertex_tangents(primitive.positions, primitive.normals, primitive.uvs[ref.uv_set], primitive.indices)
 
 
 def _indices(primitive: Primitive, buffers: Buffers) -> int:

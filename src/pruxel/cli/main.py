@@ -1,0 +1,221 @@
+"""`pruxel`: the same way as in the browser, for scripts. Options and output fields are a contract."""
+
+from __future__ import annotations
+
+import json
+import sys
+from dataclasses import asdict
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+from rich.console import Console
+from rich.table import Table
+
+import pruxel.core.findings  # noqa: F401 - registers all rules
+from pruxel.cli.server import migrate, serve, worker
+from pruxel.cli.workspace import matching, open_stack, told
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import ErrorCode, InputError, ProofError, UsageError
+from pruxel.core.deliver.deliver import deliver
+from pruxel.core.findings.registry import find
+from pruxel.core.recipe.document import load_recipe
+from pruxel.core.recipe.inputs import Opener
+from pruxel.core.recipe.run import MemoryCache, run_recipe
+from pruxel.core.scene.measure import measure
+from pruxel.core.scene.model import Scene
+from pruxel.core.sources.files import read_text
+from pruxel.core.sources.names import safe_path, unique_name
+
+app = typer.Typer(
+    no_args_is_help=True, add_completion=False, help="From game files to a proven 3D file.", pretty_exceptions_enable=False
+)
+app.command()(serve)
+app.command()(worker)
+app.command()(migrate)
+
+Sources = Annotated[list[Path], typer.Argument(metavar="SOURCE...", help="folders, packs or files")]
+ProfileOption = Annotated[Path | None, typer.Option("--profile", help="profile to use")]
+LayoutOption = Annotated[list[Path] | None, typer.Option("--layout", help="layout to add; may be repeated")]
+JsonOption = Annotated[bool, typer.Option("--json", help="print JSON")]
+MatchOption = Annotated[str | None, typer.Option("--match", help="pattern of paths, e.g. '**/*crab*'")]
+console = Console()
+
+
+def _print_json(value: object) -> None:
+    sys.stdout.write(json.dumps(value, indent=1, ensure_ascii=False) + "\n")
+
+
+@app.command()
+def sample(
+    folder: Annotated[Path, typer.Argument(metavar="DIR")],
+    seed: Annotated[int, typer.Option(help="other seeds give other shapes")] = 1,
+) -> None:
+    """Write the files of the made-up game Brinepost."""
+    from pruxel.sample.build import write_sample  # noqa: PLC0415 - its libraries are slow to load
+
+    def report(fraction: float, message: str) -> None:
+        sys.stderr.write(f"\r{fraction:4.0%} {message:60.60}")
+
+    with told():
+        write_sample(folder, seed, report)
+    sys.stderr.write("\n")
+
+
+@app.command("list")
+def list_entries(  # noqa: PLR0913 - options of a command
+    sources: Sources,
+    *,
+    profile: ProfileOption = None,
+    layout: LayoutOption = None,
+    match: MatchOption = None,
+    kind: Annotated[str | None, typer.Option(help="model, texture, material, …")] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """List the entries of the merged sources."""
+    with told():
+        found = matching(open_stack(sources, profile, layout or [], Context()), match, kind)
+    if as_json:
+        _print_json([asdict(entry) | {"shadowed": list(entry.shadowed)} for entry in found])
+        return
+    table = Table("path", "kind", "size", "source", "shadowed", box=None)
+    for entry in found:
+        table.add_row(entry.path, entry.kind, f"{entry.size:,}", entry.source, ", ".join(entry.shadowed))
+    console.print(table)
+
+
+@app.command()
+def extract(  # noqa: PLR0913 - options of a command
+    sources: Sources,
+    *,
+    match: Annotated[str, typer.Option("--match", help="pattern of paths")],
+    out: Annotated[Path, typer.Option("--out", help="folder to write into")],
+    profile: ProfileOption = None,
+    layout: LayoutOption = None,
+    flat: Annotated[bool, typer.Option("--flat", help="no folders")] = False,
+) -> None:
+    """Write the raw bytes of entries."""
+    context = Context()
+    with told():
+        stack = open_stack(sources, profile, layout or [], context)
+        found = matching(stack, match, None)
+        if not found:
+            raise InputError(ErrorCode.NOT_FOUND, f"no entry matches '{match}'", hint="List the entries first.")
+        taken: set[str] = set()
+        failed = 0
+        for entry in found:
+            name = unique_name(safe_path(entry.path.rsplit("/", 1)[-1] if flat else entry.path), taken)
+            try:
+                data = stack.read(entry.path, context)
+            except InputError as error:
+                sys.stderr.write(f"pruxel: {error.fault.line()}\n")
+                failed += 1
+                continue
+            target = out / name
+            target.parent.mkdir(parents=True, exist_ok=True)
+            target.write_bytes(data)
+            console.print(f"{name}  {entry.size:,} bytes")
+    if failed:
+        raise typer.Exit(3)
+
+
+def described(scene: Scene, kind: str, context: Context) -> dict[str, Any]:
+    """What `inspect` prints."""
+    facts = measure(scene)
+    findings = find(scene, context)
+    return {
+        "kind": kind,
+        "meshes": [
+            {"name": p.name, "vertices": p.vertices, "triangles": p.triangles, "materials": list(p.materials)}
+            for p in facts.parts
+        ],
+        "bounds": {"min": list(facts.minimum), "max": list(facts.maximum)},
+        "materials": list(facts.materials),
+        "textures": list(facts.textures),
+        "joints": facts.joints,
+        "clips": list(facts.clips),
+        "findings": [asdict(f) for f in findings],
+    }
+
+
+@app.command()
+def inspect(
+    sources: Sources,
+    *,
+    entry: Annotated[str, typer.Option("--entry", help="path of the entry")],
+    profile: ProfileOption = None,
+    layout: LayoutOption = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Tell what an entry holds and what is wrong with it."""
+    context = Context()
+    with told():
+        stack = open_stack(sources, profile, layout or [], context)
+        if entry not in stack.entries:
+            raise InputError(ErrorCode.NOT_FOUND, f"there is no entry '{entry}'", hint="List the entries first.")
+        found = described(Opener(stack).scene([entry], context), str(stack.entries[entry].kind), context)
+    if as_json:
+        _print_json(found)
+        return
+    for mesh in found["meshes"]:
+        console.print(f"{mesh['name']}: {mesh['triangles']:,} triangles, {', '.join(mesh['materials'])}")
+    low, high = found["bounds"]["min"], found["bounds"]["max"]
+    console.print("size " + " x ".join(f"{b - a:.4g}" for a, b in zip(low, high, strict=True)) + " m")
+    for finding in found["findings"]:
+        console.print(f"[yellow]{finding['severity']}[/] {finding['title']}. {finding['detail']}")
+
+
+@app.command()
+def convert(  # noqa: PLR0913 - options of a command
+    sources: Sources,
+    *,
+    entry: Annotated[list[str], typer.Option("--entry", help="path of an entry; may be repeated")],
+    to: Annotated[list[str], typer.Option("--to", help="glb, gltf or obj; may be repeated")],
+    out: Annotated[Path, typer.Option("--out", help="folder to write into")],
+    profile: ProfileOption = None,
+    layout: LayoutOption = None,
+    recipe: Annotated[Path | None, typer.Option("--recipe", help="steps to run")] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Convert entries, prove the files, print the report."""
+    context = Context()
+    with told():
+        stack = open_stack(sources, profile, layout or [], context)
+        missing = [path for path in entry if path not in stack.entries]
+        if missing:
+            raise InputError(ErrorCode.NOT_FOUND, f"there is no entry '{missing[0]}'", hint="List the entries first.")
+        scene = Opener(stack).scene(entry, context)
+        if recipe is not None:
+            uses = load_recipe(read_text(recipe), recipe.name).steps
+            run = run_recipe(scene, uses, MemoryCache(), context)
+            for one in run.runs:
+                if one.fault is not None:
+                    raise UsageError(ErrorCode.USAGE, f"step '{one.use.step}': {one.fault.line()}")
+            scene = run.scene
+        out.mkdir(parents=True, exist_ok=True)
+        report = deliver(scene, entry[0].rsplit("/", 1)[-1].rsplit(".", 1)[0], to, out, context)
+        for note in scene.notes:
+            sys.stderr.write(f"pruxel: {note}\n")
+    if as_json:
+        _print_json(report.as_dict())
+    else:
+        _print_report(report.as_dict())
+    if not report.passed:
+        with told():
+            raise ProofError(ErrorCode.PROOF_FAILED, "a file did not read back as it was written", file=str(out))
+
+
+def _print_report(report: dict[str, Any]) -> None:
+    for found in report["formats"]:
+        console.print(f"[bold]{found['main']}[/]  {sum(f['size'] for f in found['files']):,} bytes in {len(found['files'])} files")
+        for word in found["left_out"]:
+            console.print(f"  left out: {word}")
+        for proof in found["proofs"]:
+            for check in proof["checks"]:
+                mark = "[green]holds[/]" if check["passed"] else "[red]differs[/]"
+                console.print(f"  {mark} {check['what']}: {check['written']} → {check['read']}  ({proof['reader']})", highlight=False)
+
+
+def main() -> None:
+    """Entry point."""
+    app()

@@ -1,0 +1,1 @@
+"""Deliveries: files for a purpose, read back and compared."""

@@ -1,0 +1,90 @@
+"""One delivery: a scene in one or more formats, written, proven, reported."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any
+
+from pruxel.core.base.context import Context
+from pruxel.core.deliver.facts import scene_facts
+from pruxel.core.deliver.package import Written, write_files
+from pruxel.core.deliver.proof import Proof, Tolerances, prove
+from pruxel.core.formats import gltf, obj  # noqa: F401 - registers the formats
+from pruxel.core.formats.registry import FORMATS, Format, OutFile, lost
+from pruxel.core.formats.textures import link_name
+from pruxel.core.scene.model import Scene
+
+
+@dataclass(frozen=True)
+class FormatReport:
+    """One format of a delivery: its files, what it cannot carry, and the proofs."""
+
+    format: str
+    main: str
+    files: tuple[Written, ...]
+    left_out: tuple[str, ...]
+    proofs: tuple[Proof, ...]
+
+
+@dataclass(frozen=True)
+class Report:
+    """The whole delivery."""
+
+    name: str
+    formats: tuple[FormatReport, ...]
+
+    @property
+    def passed(self) -> bool:
+        """Whether every proof of every format holds."""
+        return all(proof.passed for f in self.formats for proof in f.proofs)
+
+    def as_dict(self) -> dict[str, Any]:
+        """JSON-ready."""
+        found = asdict(self) | {"passed": self.passed}
+        for item, own in zip(found["formats"], self.formats, strict=True):
+            for proof, kept in zip(item["proofs"], own.proofs, strict=True):
+                proof["passed"] = kept.passed
+        return found
+
+
+def deliver(
+    scene: Scene, name: str, formats: Sequence[str], folder: Path, context: Context
+) -> Report:
+    """Write a scene into a folder that exists; raises `UsageError` for an unknown format.
+
+    With several formats each has a folder of its own, so that their textures do not mix.
+    """
+    stem = link_name(name)
+    reports = []
+    specs = [FORMATS.get(f) for f in dict.fromkeys(formats)]
+    for spec, part in context.each(specs, lambda f: f.title):
+        home = folder / spec.name if len(specs) > 1 else folder
+        home.mkdir(parents=True, exist_ok=True)
+        reports.append(_one(scene, stem, spec, home, folder, part))
+    report = Report(stem, tuple(reports))
+    (folder / "report.json").write_text(json.dumps(report.as_dict(), indent=1, ensure_ascii=False))
+    return report
+
+
+def _one(  # noqa: PLR0913 - one turn of the loop above
+    scene: Scene, stem: str, spec: Format, home: Path, folder: Path, context: Context
+) -> FormatReport:
+    if spec.write is None:
+        message = f"format {spec.name} has no writer"
+        raise ValueError(message)
+    files = spec.write(scene, stem, context.part(0.0, 0.6))
+    written = write_files(home, files, context.part(0.6, 0.7))
+    facts = scene_facts(scene, _texture_count(spec, files, scene))
+    proofs = prove(home / files[0].path, facts, spec.name, context.part(0.7, 1.0), Tolerances())
+    placed = tuple(Written((home / w.path).relative_to(folder).as_posix(), w.size) for w in written)
+    main = (home / files[0].path).relative_to(folder).as_posix()
+    return FormatReport(spec.name, main, placed, tuple(lost(scene, spec)), tuple(proofs))
+
+
+def _texture_count(spec: Format, files: list[OutFile], scene: Scene) -> int:
+    if spec.name == "obj":
+        return sum(f.path.startswith("textures/") for f in files)
+    return len(scene.images)

@@ -1,0 +1,62 @@
+"""Parts whose faces point inward."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from pruxel.core.base.arrays import FloatArray, IndexArray
+from pruxel.core.base.context import Context
+from pruxel.core.base.findings import Evidence, Finding, Severity, SuggestedStep
+from pruxel.core.findings.registry import rule
+from pruxel.core.geometry.outside import openness
+from pruxel.core.scene.model import Mesh, Scene
+from pruxel.core.scene.walk import parts, world_from_local
+
+_LEAST_DECIDED = 0.25
+_INWARD_FROM = 0.8
+
+
+@rule("inward_faces", "Faces that point inward")
+def inward_faces(scene: Scene, context: Context) -> Iterator[Finding]:
+    """Look at each part by itself: most of its decided samples see the open behind them, not before them."""
+    matrices = world_from_local(scene)
+    for (index, node, mesh), part in context.each(list(parts(scene)), lambda p: p[1].name):
+        part.check()
+        positions, indices = _joined(mesh)
+        if np.linalg.det(matrices[index][:3, :3]) < 0:
+            indices = indices[:, ::-1]
+        seen = openness(positions, indices)
+        if not seen.samples or seen.decided < _LEAST_DECIDED * seen.samples:
+            continue
+        if seen.inward_share < _INWARD_FROM:
+            continue
+        yield Finding(
+            rule="inward_faces",
+            severity=Severity.PROBLEM,
+            title=f"Faces of “{node.name}” point inward",
+            detail=(
+                "Seen from outside, the part shows its back: programs that hide back faces show it hollow, and "
+                "printers and CAD take it for a hole."
+            ),
+            parts=(node.name,),
+            evidence=(
+                Evidence("samples that look inward", round(100 * seen.inward_share, 1), "%"),
+                Evidence("open sky before the faces", round(100 * seen.front, 1), "%"),
+                Evidence("open sky behind the faces", round(100 * seen.back, 1), "%"),
+                Evidence("samples decided", f"{seen.decided} of {seen.samples}"),
+                Evidence("triangles", len(indices)),
+            ),
+            suggestion=SuggestedStep(
+                "flip_faces", {"parts": [node.name]}, f"Flip the faces of “{node.name}”"
+            ),
+        )
+
+
+def _joined(mesh: Mesh) -> tuple[FloatArray, IndexArray]:
+    """All primitives of a mesh as one set of triangles."""
+    positions = np.concatenate([p.positions for p in mesh.primitives] or [np.zeros((0, 3), np.float32)])
+    starts = np.cumsum([0, *(len(p.positions) for p in mesh.primitives)])
+    corners = [p.indices + np.uint32(s) for p, s in zip(mesh.primitives, starts, strict=False)]
+    return positions, np.concatenate(corners or [np.zeros((0, 3), np.uint32)])

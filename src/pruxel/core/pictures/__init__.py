@@ -1,0 +1,1 @@
+"""Pictures of scenes and textures, drawn on the CPU."""

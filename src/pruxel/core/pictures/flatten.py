@@ -1,0 +1,103 @@
+"""A scene as one soup of triangles with what shading needs."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import dataclass
+
+import numpy as np
+
+from pruxel.core.base.arrays import AnyArray, FloatArray, IndexArray
+from pruxel.core.base.errors import InputError
+from pruxel.core.scene.materials import Material, TextureRef
+from pruxel.core.scene.model import Node, Scene
+from pruxel.core.scene.render_images import texels
+from pruxel.core.scene.walk import parts, world_from_local, world_normals, world_positions
+
+_PLAIN = Material("plain", base_color=(0.62, 0.6, 0.56, 1.0), roughness=0.8)
+
+
+@dataclass(frozen=True, eq=False)
+class Soup:
+    """positions, normals (n, 3), uvs (n, 2) float32; indices (m, 3); surface (m,) index into surfaces."""
+
+    positions: FloatArray
+    normals: FloatArray
+    uvs: FloatArray
+    indices: IndexArray
+    surface: AnyArray
+    surfaces: tuple[Surface, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Surface:
+    """A material with its texels ready: each (h, w, 4) uint8 or None."""
+
+    material: Material
+    base: AnyArray | None
+    rough_metal: AnyArray | None
+    normal: AnyArray | None
+    occlusion: AnyArray | None
+    emissive: AnyArray | None
+
+
+def shown_nodes(scene: Scene) -> set[int]:
+    """The parts meant to be seen: finest visual ones; all when the file marks none so."""
+    every = {i for i, _, _ in parts(scene)}
+    finest = {i for i, node, _ in parts(scene) if _meant(node)}
+    return finest or every
+
+
+def _meant(node: Node) -> bool:
+    return node.role == "visual" and node.detail == 0
+
+
+def flatten(scene: Scene, nodes: Collection[int]) -> Soup:
+    """Join the given parts in world space."""
+    matrices = world_from_local(scene)
+    positions, normals, uvs, indices, surface = [], [], [], [], []
+    start = 0
+    for index, _, mesh in parts(scene):
+        if index not in nodes:
+            continue
+        mirrored = np.linalg.det(matrices[index][:3, :3]) < 0
+        for p in mesh.primitives:
+            turned = world_normals(p, matrices[index])
+            positions.append(world_positions(p, matrices[index]))
+            normals.append(np.zeros_like(p.positions) if turned is None else turned)
+            uvs.append(p.uvs[0] if p.uvs else np.zeros((len(p.positions), 2), np.float32))
+            corners = p.indices[:, ::-1] if mirrored else p.indices
+            indices.append(corners + np.uint32(start))
+            surface.append(np.full(len(p.indices), len(scene.materials) if p.material is None else p.material))
+            start += len(p.positions)
+    surfaces = tuple(_surface(scene, m) for m in (*scene.materials, _PLAIN))
+    if not positions:
+        nothing = np.zeros((0, 3), np.float32)
+        return Soup(nothing, nothing, nothing[:, :2], np.zeros((0, 3), np.uint32), np.zeros(0, int), surfaces)
+    return Soup(
+        np.concatenate(positions),
+        np.concatenate(normals),
+        np.concatenate(uvs),
+        np.concatenate(indices).astype(np.uint32),
+        np.concatenate(surface),
+        surfaces,
+    )
+
+
+def _surface(scene: Scene, material: Material) -> Surface:
+    def pixels(ref: TextureRef | None) -> AnyArray | None:
+        if ref is None:
+            return None
+        try:
+            return texels(scene.images[scene.textures[ref.texture].image])
+        except InputError:
+            return None
+
+    return Surface(
+        material,
+        pixels(material.base_color_texture),
+        pixels(material.metallic_roughness_texture),
+        pixels(material.normal_texture),
+        pixels(material.occlusion_texture),
+        pixels(material.emissive_texture),
+    )

@@ -1,0 +1,148 @@
+"""Draw a scene with rays: key light with shadow, sky with occlusion, textured, contact shadow below.
+
+The picture's background is transparent. Faces seen from behind are drawn as hatched paper, as in the viewport.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from pruxel.core.base.arrays import AnyArray, ByteArray, FloatArray
+from pruxel.core.base.context import Context
+from pruxel.core.geometry.sampling import sphere_directions
+from pruxel.core.native.rays import Hits, RayMesh
+from pruxel.core.pictures.camera import Camera, frame
+from pruxel.core.pictures.flatten import Soup, flatten, shown_nodes
+from pruxel.core.pictures.shading import hit_points, shade
+from pruxel.core.scene.model import Scene
+
+_PASSES = 6
+_GROUND_RAYS = 24
+
+
+@dataclass(frozen=True)
+class View:
+    """How a picture is taken: texels, direction, samples a side of each texel."""
+
+    width: int = 320
+    height: int = 240
+    azimuth_deg: float = 32.0
+    elevation_deg: float = 18.0
+    samples: int = 2
+    ground: bool = True
+
+
+_DEFAULT = View()
+
+
+def render(scene: Scene, context: Context, view: View = _DEFAULT) -> ByteArray:
+    """Draw the parts meant to be seen; (height, width, 4) uint8 with straight alpha. An empty scene is transparent."""
+    soup = flatten(scene, shown_nodes(scene))
+    size = (view.width, view.height)
+    if not len(soup.indices):
+        return np.zeros((view.height, view.width, 4), np.uint8)
+    flat = bool(np.ptp(soup.positions, axis=0).min() <= 1e-6 * np.ptp(soup.positions, axis=0).max())
+    camera = frame(
+        soup.positions,
+        size,
+        azimuth_deg=0.0 if flat else view.azimuth_deg,
+        elevation_deg=0.0 if flat else view.elevation_deg,
+    )
+    mesh = RayMesh(soup.positions, soup.indices)
+    origins, directions = camera.rays(view.samples)
+    context.progress(0.1, "picture")
+    color, alpha = _trace(soup, mesh, origins, directions)
+    context.progress(0.7, "picture")
+    if view.ground and not flat:
+        missed = alpha < 1.0
+        shadow = _ground_shadow(soup, mesh, camera, origins, directions, missed)
+        alpha = alpha + (1 - alpha) * shadow
+    context.progress(0.95, "picture")
+    return _developed(color, alpha, view)
+
+
+def _trace(
+    soup: Soup, mesh: RayMesh, origins: FloatArray, directions: FloatArray
+) -> tuple[FloatArray, FloatArray]:
+    """Premultiplied linear colour (n, 3) and alpha (n,), going on behind what is see-through."""
+    count = len(origins)
+    color, through = np.zeros((count, 3), np.float32), np.ones(count, np.float32)
+    active = np.arange(count)
+    start = origins
+    step = np.float32(1e-5 * float(np.ptp(soup.positions, axis=0).max()))
+    for _ in range(_PASSES):
+        hits = mesh.nearest(start, directions[active])
+        met = hits.triangle >= 0
+        if not met.any():
+            break
+        active, start = active[met], start[met]
+        points = hit_points(soup, _only(hits, met), directions[active])
+        lit, alpha = shade(soup, mesh, points)
+        color[active] += (through[active] * alpha)[:, None] * lit
+        through[active] *= 1 - alpha
+        open_still = through[active] > 0.02
+        active = active[open_still]
+        start = points.position[open_still] + points.direction[open_still] * step
+        if not len(active):
+            break
+    return color, 1 - through
+
+
+def _only(hits: Hits, met: AnyArray) -> Hits:
+    return Hits(hits.triangle[met], hits.u[met], hits.v[met], hits.distance[met])
+
+
+def _ground_shadow(  # noqa: PLR0913 - the state of one picture
+    soup: Soup,
+    mesh: RayMesh,
+    camera: Camera,
+    origins: FloatArray,
+    directions: FloatArray,
+    missed: AnyArray,
+) -> FloatArray:
+    """How dark the ground is under each ray that meets nothing else, (n,) from 0 to 1."""
+    shadow = np.zeros(len(origins), np.float32)
+    low, high = soup.positions.min(axis=0), soup.positions.max(axis=0)
+    falling = missed & (directions[:, 1] < -1e-4)
+    rays = np.flatnonzero(falling)
+    travel = (low[1] - camera.eye[1]) / directions[rays, 1]
+    points = origins[rays] + directions[rays] * travel[:, None].astype(np.float32)
+    reach = 0.5 * float(np.linalg.norm((high - low)[[0, 2]])) + 1e-9
+    away = np.linalg.norm(points[:, [0, 2]] - ((low + high) / 2)[[0, 2]], axis=1) / reach
+    near = away < 2.2
+    rays, points, away = rays[near], points[near], away[near]
+    up = sphere_directions(_GROUND_RAYS * 2)[:, [0, 2, 1]]
+    up = up[up[:, 1] > 0.05]
+    lift = np.float32(1e-3 * reach)
+    # Each point turns the directions by another angle, so that few rays give grain and not bands.
+    angle = (np.arange(len(points)) * 2.399963).astype(np.float32)[:, None]
+    cos, sin = np.cos(angle), np.sin(angle)
+    spread = np.stack([cos * up[:, 0] - sin * up[:, 2], np.broadcast_to(up[:, 1], (len(points), len(up))), sin * up[:, 0] + cos * up[:, 2]], axis=-1)
+    origin = np.repeat(points + np.array([0, lift, 0], np.float32), len(up), axis=0)
+    blocked = mesh.blocked(origin, spread.reshape(-1, 3)).reshape(len(points), len(up))
+    weight = up[:, 1] / up[:, 1].sum()
+    shadow[rays] = (blocked @ weight) * np.clip(2.2 - away, 0, 1) * 0.55
+    return shadow
+
+
+def _developed(color: FloatArray, alpha: FloatArray, view: View) -> ByteArray:
+    """Average the samples of each texel, map to display values and quantise."""
+    n = view.samples
+    shape = (view.height, n, view.width, n)
+    average = color.reshape(*shape, 3).mean(axis=(1, 3))
+    covered = alpha.reshape(shape).mean(axis=(1, 3))
+    straight = average / np.maximum(covered, 1e-4)[..., None]
+    display = _film(straight)
+    out = np.empty((view.height, view.width, 4), np.uint8)
+    out[..., :3] = (np.clip(display, 0, 1) * 255 + 0.5).astype(np.uint8)
+    out[..., 3] = (np.clip(covered, 0, 1) * 255 + 0.5).astype(np.uint8)
+    return out
+
+
+def _film(linear: FloatArray) -> FloatArray:
+    """A soft shoulder above 0.8, then the sRGB curve (IEC 61966-2-1)."""
+    x = np.maximum(linear, 0.0)
+    x = np.where(x > 0.8, 0.8 + 0.2 * (1 - np.exp(-(x - 0.8) / 0.2)), x)
+    return np.where(x <= 0.0031308, 12.92 * x, 1.055 * np.power(np.maximum(x, 1e-8), 1 / 2.4) - 0.055)

@@ -1,0 +1,1 @@
+"""The workpiece document and its running."""

@@ -1,0 +1,118 @@
+"""Entries → scene: by the layout that fits, or by an open format's reader; materials and textures resolved."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import ErrorCode, Fault, InputError
+from pruxel.core.binary.schema import Layout
+from pruxel.core.extract.material import FoundTexture, LooseMaterial, read_material
+from pruxel.core.extract.model import read_model
+from pruxel.core.formats import gltf, obj
+from pruxel.core.formats.registry import format_for
+from pruxel.core.images.decode import decode_image, media_type
+from pruxel.core.pictures.sheet import texture_sheet
+from pruxel.core.scene.assign import assign_materials
+from pruxel.core.scene.edit import merge
+from pruxel.core.scene.images import EncodedImage, Image
+from pruxel.core.scene.materials import Material, Unresolved
+from pruxel.core.scene.model import Scene
+from pruxel.core.sources.kinds import HEAD_BYTES, Kind, layout_for
+from pruxel.core.sources.references import References
+from pruxel.core.sources.stack import Stack
+
+READERS = (gltf.GLB, gltf.GLTF, obj.OBJ)
+
+
+@dataclass(frozen=True)
+class Opener:
+    """Opens entries of one stack."""
+
+    stack: Stack
+
+    @cached_property
+    def references(self) -> References:
+        """The index by which names in files are resolved."""
+        return References(self.stack)
+
+    def scene(self, paths: list[str], context: Context) -> Scene:
+        """All entries as one scene; raises `InputError` when one of them cannot be read at all."""
+        opened = [self._one(path, part) for path, part in context.each(paths, lambda p: p)]
+        return opened[0] if len(opened) == 1 else merge(opened[0].name, opened)
+
+    def _one(self, path: str, context: Context) -> Scene:
+        data = self.stack.read(path, context)
+        layout = layout_for(bytes(data[:HEAD_BYTES]), path, self.stack.profile.layouts)
+        entry = self.stack.entries[path]
+        if layout is not None and layout.reads == "model":
+            return self._by_layout(data, layout, path, context)
+        spec = format_for(path)
+        if spec is not None and spec.read is not None:
+            found = spec.read(data, path, lambda name: self._bytes(name, path, context), context)
+            return _noted(found.scene, found.faults)
+        if entry.kind is Kind.TEXTURE:
+            decode_image(data, path, context.limits)
+            name = path.rsplit("/", 1)[-1].rsplit(".", 1)[0]
+            return texture_sheet(Image(name, EncodedImage(bytes(data), media_type(data, path))), path)
+        raise InputError(
+            ErrorCode.UNKNOWN_FORMAT,
+            f"nothing here can open this {entry.kind} as a scene",
+            file=path,
+            offset=0,
+            expected="a model that a layout or an open format describes, or a texture",
+            found=f"bytes {bytes(data[:8]).hex(' ')}",
+            hint="Describe the format in a layout (docs/layouts.md), or extract the raw file.",
+        )
+
+    def _bytes(self, name: str, beside: str, context: Context) -> bytes | None:
+        found = self.references.resolve(name, beside)
+        return None if found.path is None else bytes(self.stack.read(found.path, context))
+
+    def _by_layout(self, data: memoryview, layout: Layout, path: str, context: Context) -> Scene:
+        scene, faults = read_model(data, layout, path, self.stack.profile.conventions, context.part(0.0, 0.6))
+        assigned: dict[int, tuple[Material, dict[str, Image]]] = {}
+        for (index, material), part in context.part(0.6, 1.0).each(
+            list(enumerate(scene.materials)), lambda m: m[1].name
+        ):
+            loose = self._material(material, path, part)
+            assigned[index] = (loose.material, loose.images)
+        return _noted(assign_materials(scene, assigned), faults)
+
+    def _material(self, bare: Material, model: str, context: Context) -> LooseMaterial:
+        """The material that a model names; one that cannot be had stays plain and says why."""
+        found = self.references.resolve(bare.name, model)
+        if found.path is None:
+            near = f" Near names: {', '.join(found.near)}." if found.near else ""
+            why = f"No such material in the sources.{near}"
+            return LooseMaterial(replace(bare, unresolved=(Unresolved("material", bare.name, why),)))
+        try:
+            data = self.stack.read(found.path, context)
+            layout = layout_for(bytes(data[:HEAD_BYTES]), found.path, self.stack.profile.layouts)
+            if layout is None or layout.reads != "material":
+                raise InputError(
+                    ErrorCode.UNKNOWN_FORMAT,
+                    "no layout reads this material",
+                    file=found.path,
+                    found=f"bytes {bytes(data[:8]).hex(' ')}",
+                )
+            path = found.path
+            return read_material(data, layout, path, lambda name: self._texture(name, path, context), context)
+        except InputError as error:
+            gap = Unresolved("material", bare.name, error.fault.line())
+            return LooseMaterial(replace(bare, unresolved=(gap,)))
+
+    def _texture(self, name: str, beside: str, context: Context) -> FoundTexture:
+        found = self.references.resolve(name, beside)
+        if found.path is None:
+            near = f" Near names: {', '.join(found.near)}." if found.near else ""
+            return FoundTexture(name, None, f"No such entry in the sources.{near}")
+        try:
+            return FoundTexture(found.path, bytes(self.stack.read(found.path, context)))
+        except InputError as error:
+            return FoundTexture(found.path, None, error.fault.line())
+
+
+def _noted(scene: Scene, faults: list[Fault] | tuple[Fault, ...]) -> Scene:
+    return replace(scene, notes=scene.notes + tuple(fault.line() for fault in faults))

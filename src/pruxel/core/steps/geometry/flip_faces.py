@@ -1,0 +1,64 @@
+"""Turn faces around: the front becomes the back."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from pydantic import Field
+
+from pruxel.core.base.arrays import FloatArray, IndexArray, as_floats, as_indices
+from pruxel.core.base.context import Context
+from pruxel.core.scene.edit import edit_meshes
+from pruxel.core.scene.model import Mesh, Primitive, Scene
+from pruxel.core.steps.choose_parts import chosen_parts
+from pruxel.core.steps.registry import Params, StepResult, step
+
+
+class FlipFaces(Params):
+    """Which parts to turn; none named means all."""
+
+    parts: tuple[str, ...] = Field((), description="names of the parts", title="Parts")
+    normals: bool = Field(
+        default=True, description="turn the vertex normals too", title="Turn normals"
+    )
+
+
+def flip(
+    indices: IndexArray, normals: FloatArray | None
+) -> tuple[IndexArray, FloatArray | None]:
+    """Reverse the (m, 3) corners and negate the (n, 3) normals; flipping twice gives the same arrays back."""
+    turned = as_indices(indices[:, ::-1])
+    return turned, None if normals is None else as_floats(-normals, 3)
+
+
+def _flipped(primitive: Primitive, *, normals: bool) -> Primitive:
+    indices, turned = flip(primitive.indices, primitive.normals)
+    return replace(primitive, indices=indices, normals=turned if normals else primitive.normals)
+
+
+@step(
+    "flip_faces",
+    "Flip faces",
+    "Turns the faces of chosen parts around, so that what was behind is in front.",
+    FlipFaces,
+)
+def flip_faces(scene: Scene, params: FlipFaces, context: Context) -> StepResult:
+    """Flip the faces of the chosen parts."""
+    nodes = chosen_parts(scene, params.parts)
+    context.check()
+
+    def change(mesh: Mesh) -> Mesh:
+        return replace(
+            mesh, primitives=tuple(_flipped(p, normals=params.normals) for p in mesh.primitives)
+        )
+
+    flipped = sum(
+        len(p.indices)
+        for index in nodes
+        if (mesh := scene.nodes[index].mesh) is not None
+        for p in scene.meshes[mesh].primitives
+    )
+    word = "part" if len(nodes) == 1 else "parts"
+    return StepResult(
+        edit_meshes(scene, nodes, change), f"{flipped:,} faces of {len(nodes)} {word} turned"
+    )

@@ -1,0 +1,25 @@
+"""The models of Brinepost, one module for each family."""
+
+from collections.abc import Callable
+
+from pruxel.sample.model import Model
+from pruxel.sample.models import courier, crab, plants, rocks, town
+
+MODELS: tuple[Callable[[int], Model], ...] = (
+    crab.toll_crab,
+    courier.submersible,
+    courier.helmet,
+    courier.sack,
+    courier.sack_pile,
+    courier.anchor,
+    town.house_front,
+    town.letterbox,
+    town.lamp,
+    town.crate,
+    town.signpost,
+    rocks.arch,
+    rocks.boulder,
+    plants.kelp,
+    plants.coral,
+    plants.starfish,
+)
