@@ -13,7 +13,7 @@ from rich.console import Console
 from rich.table import Table
 
 import pruxel.core.findings  # noqa: F401 - registers all rules
-from pruxel.cli.server import migrate, serve, worker
+from pruxel.cli.server import migrate, openapi, serve, worker
 from pruxel.cli.workspace import matching, open_stack, told
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError, ProofError, UsageError
@@ -33,6 +33,7 @@ app = typer.Typer(
 app.command()(serve)
 app.command()(worker)
 app.command()(migrate)
+app.command(hidden=True)(openapi)
 
 Sources = Annotated[list[Path], typer.Argument(metavar="SOURCE...", help="folders, packs or files")]
 ProfileOption = Annotated[Path | None, typer.Option("--profile", help="profile to use")]

@@ -1,0 +1,52 @@
+# make setup, demo, test, bench, lint. Each does first what it depends on; doing it again costs nothing.
+SHELL := /bin/bash
+export PRUXEL_DATA_FOLDER ?= $(CURDIR)/.data
+PY := .venv/bin/python
+STAMPS := .venv/stamps
+
+.PHONY: setup demo test bench lint types clean
+
+setup: $(STAMPS)/system $(STAMPS)/python $(STAMPS)/web $(STAMPS)/kernels
+
+$(STAMPS)/system: tools/system-packages
+	@mkdir -p $(STAMPS)
+	bash tools/system-packages
+	@touch $@
+
+.venv/bin/python:
+	python3 -m venv .venv
+
+$(STAMPS)/python: requirements.lock pyproject.toml .venv/bin/python
+	@mkdir -p $(STAMPS)
+	$(PY) -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
+	$(PY) -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	@touch $@
+
+web/node_modules/.package-lock.json: web/package-lock.json web/package.json
+	cd web && npm ci --no-audit --no-fund --loglevel=error
+
+$(STAMPS)/web: web/node_modules/.package-lock.json docs/openapi.json web/index.html web/vite.config.ts $(shell find web/src -type f)
+	@mkdir -p $(STAMPS)
+	cd web && npm run --silent types && npm run --silent build
+	@touch $@
+
+$(STAMPS)/kernels: $(STAMPS)/python $(shell grep -rl "numba.njit" src --include=*.py)
+	$(PY) -m pruxel.core.native.warm
+	@touch $@
+
+demo: setup
+	@$(PY) -m pruxel.server.demo
+
+test: setup
+	$(PY) -m pytest
+
+bench: setup
+	$(PY) -m bench
+
+lint: setup
+	.venv/bin/ruff check .
+	.venv/bin/mypy
+	cd web && npm run --silent check
+
+clean:
+	rm -rf .venv web/node_modules web/dist src/pruxel/server/web .pytest_cache .mypy_cache .ruff_cache

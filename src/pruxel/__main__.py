@@ -1,0 +1,5 @@
+"""`python -m pruxel`."""
+
+from pruxel.cli.main import main
+
+main()

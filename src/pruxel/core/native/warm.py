@@ -1,0 +1,34 @@
+"""Compile every kernel once, so that nobody waits for a compiler later. Run at set-up."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from pruxel.core.base.context import Context
+from pruxel.core.binary.elements import decode_floats, element
+from pruxel.core.formats import gltf, obj
+from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
+from pruxel.core.base.arrays import as_floats, as_indices
+from pruxel.core.geometry.tangents import vertex_tangents
+
+
+def warm() -> None:
+    """Run each kernel on the smallest input with the types used in earnest."""
+    rows = np.zeros((2, 28), np.uint8)
+    for name in ("f32x3", "snorm8x4", "f16x2"):
+        kind = element(name)
+        if kind is not None:
+            decode_floats(rows, kind, 0)
+    corners = as_floats([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], 3)
+    normals, uvs = as_floats([[0, 0, 1]] * 4, 3), as_floats(corners[:, :2], 2)
+    faces = as_indices([[0, 1, 2], [0, 2, 3]])
+    vertex_tangents(corners, normals, uvs, faces)
+    square = Mesh("square", (Primitive(corners, faces, normals, uvs=(uvs,)),))
+    scene = Scene("square", (Node("square", mesh=0),), (0,), (square,))
+    text = b"".join(bytes(p) for p in obj.write(scene, "square", Context())[0].pieces) + b"f 1 2 3 4\n"
+    obj.read(memoryview(text), "square.obj", lambda _: None, Context())
+    gltf.write_glb(scene, "square", Context())
+
+
+if __name__ == "__main__":
+    warm()

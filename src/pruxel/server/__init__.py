@@ -1,0 +1,1 @@
+"""Storage, queue and web interface around the core."""

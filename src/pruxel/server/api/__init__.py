@@ -1,0 +1,1 @@
+"""The web interface: typed routes, problem details, server-sent events."""

@@ -1,0 +1,109 @@
+"""Deliveries and jobs."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from uuid import UUID
+
+from fastapi import APIRouter
+from fastapi.responses import FileResponse
+from sqlalchemy import select
+
+from pruxel.core.deliver import deliver as _registers_formats  # noqa: F401
+from pruxel.core.formats.registry import FORMATS
+from pruxel.server.api.models import DeliveryIn, DeliveryOut, FormatOut, JobOut, ReportOut
+from pruxel.server.api.problems import not_found
+from pruxel.server.jobs.queue import put_job, send
+from pruxel.server.store.database import session
+from pruxel.server.store.jobs import ACTIVE, change_job, job_event
+from pruxel.server.store.tables import Delivery, Job, Workpiece
+
+router = APIRouter(tags=["deliveries"])
+
+
+def _out(d: Delivery) -> DeliveryOut:
+    return DeliveryOut(
+        id=d.id,
+        name=d.name,
+        workpiece_id=d.workpiece_id,
+        formats=d.formats,
+        job=d.job_id,
+        report=None if d.report is None else ReportOut.model_validate(d.report),
+        folder=d.folder,
+        archive_size=d.archive_size,
+        created=d.created.isoformat(),
+    )
+
+
+@router.get("/formats")
+def list_formats() -> list[FormatOut]:
+    """The formats that can be written."""
+    return [FormatOut(name=f.name, title=f.title, carries=sorted(f.carries)) for f in FORMATS if f.write is not None]
+
+
+@router.get("/projects/{project}/deliveries")
+def list_deliveries(project: UUID) -> list[DeliveryOut]:
+    """All deliveries, newest first."""
+    with session() as db:
+        rows = db.execute(select(Delivery).where(Delivery.project_id == project).order_by(Delivery.created.desc()))
+        return [_out(d) for d in rows.scalars()]
+
+
+@router.post("/workpieces/{workpiece}/deliveries", status_code=202)
+def start_delivery(workpiece: UUID, wanted: DeliveryIn) -> DeliveryOut:
+    """Write files from a workpiece as it is now."""
+    for name in wanted.formats:
+        FORMATS.get(name)
+    with session() as db:
+        found = db.get(Workpiece, workpiece)
+        if found is None:
+            raise not_found("workpiece")
+        made = Delivery(
+            project_id=found.project_id,
+            workpiece_id=found.id,
+            name=wanted.name,
+            formats=wanted.formats,
+            steps=found.steps,
+        )
+        db.add(made)
+        db.flush()
+        payload = {"delivery": str(made.id), "key": str(made.id)}
+        job = put_job(db, found.project_id, "deliver", f"Delivering {wanted.name}", payload)
+        made.job_id = job.id
+        db.flush()
+        result = _out(made)
+    send(job)
+    return result
+
+
+@router.get("/deliveries/{delivery}/zip", response_class=FileResponse)
+def download(delivery: UUID) -> FileResponse:
+    """All files as one zip."""
+    with session() as db:
+        found = db.get(Delivery, delivery)
+    if found is None or found.archive is None or not Path(found.archive).is_file():
+        raise not_found("finished delivery")
+    return FileResponse(found.archive, media_type="application/zip", filename=f"{found.name}.zip")
+
+
+@router.get("/projects/{project}/jobs")
+def list_jobs(project: UUID) -> list[JobOut]:
+    """Jobs that wait or run, and the latest that ended."""
+    with session() as db:
+        rows = db.execute(
+            select(Job).where(Job.project_id == project).order_by(Job.created.desc()).limit(40)
+        ).scalars()
+        return [JobOut.model_validate(job_event(j)) for j in rows]
+
+
+@router.post("/jobs/{job}/cancel")
+def cancel_job(job: UUID) -> JobOut:
+    """Ask a job to stop; one that still waits is stopped at once."""
+    with session() as db:
+        found = db.get(Job, job)
+        if found is None:
+            raise not_found("job")
+        if found.status in ACTIVE:
+            status = "cancelled" if found.status == "queued" else found.status
+            change_job(db, job, cancel=True, status=status)
+        return JobOut.model_validate(job_event(found))

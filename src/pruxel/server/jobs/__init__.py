@@ -1,0 +1,1 @@
+"""Thin jobs: load → core → save."""

@@ -1,0 +1,44 @@
+"""Deliveries: run the workpiece, write, prove, zip; the folder appears whole or not at all."""
+
+from __future__ import annotations
+
+import shutil
+import uuid
+
+from pruxel.core.base.context import Context
+from pruxel.core.deliver.deliver import deliver
+from pruxel.core.deliver.package import replace_folder, zip_folder
+from pruxel.core.formats.textures import link_name
+from pruxel.server.jobs.runner import job_kind
+from pruxel.server.jobs.view import run_workpiece
+from pruxel.server.settings import settings
+from pruxel.server.store.database import session
+from pruxel.server.store.jobs import tell
+from pruxel.server.store.tables import Delivery, Job, Workpiece
+
+
+@job_kind("deliver")
+def deliver_job(job: Job, context: Context) -> None:
+    """Write one delivery into a folder of its own."""
+    with session() as db:
+        delivery = db.get_one(Delivery, uuid.UUID(job.payload["delivery"]))
+        workpiece = db.get_one(Workpiece, delivery.workpiece_id)
+    run = run_workpiece(job.project_id, workpiece.entries, delivery.steps, context.part(0.0, 0.2))
+    home = settings().deliveries
+    home.mkdir(parents=True, exist_ok=True)
+    name = f"{link_name(delivery.name)}-{str(delivery.id)[:8]}"
+    partial = home / f".{name}.partial"
+    shutil.rmtree(partial, ignore_errors=True)
+    partial.mkdir()
+    try:
+        report = deliver(run.scene, delivery.name, delivery.formats, partial, context.part(0.2, 0.9))
+        archive = home / f"{name}.zip"
+        size = zip_folder(partial, archive, context.part(0.9, 1.0))
+        replace_folder(partial, home / name)
+    finally:
+        shutil.rmtree(partial, ignore_errors=True)
+    with session() as db:
+        stored = db.get_one(Delivery, delivery.id)
+        stored.report = report.as_dict()
+        stored.folder, stored.archive, stored.archive_size = str(home / name), str(archive), size
+        tell(db, {"changed": "deliveries", "project_id": str(job.project_id)})

@@ -1,0 +1,76 @@
+"""Pictures of models and textures for the list, cached by content."""
+
+from __future__ import annotations
+
+import hashlib
+
+import numpy as np
+from sqlalchemy import select, update
+
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import CancelledError, InputError
+from pruxel.core.images import png
+from pruxel.core.images.decode import decode_image
+from pruxel.core.pictures.render import View, render
+from pruxel.core.recipe.inputs import Opener
+from pruxel.core.scene.digest import digest
+from pruxel.core.scene.model import Scene
+from pruxel.server.jobs.runner import job_kind
+from pruxel.server.jobs.stacks import opener
+from pruxel.server.store.blobs import has_blob, put_blob
+from pruxel.server.store.database import session
+from pruxel.server.store.jobs import tell
+from pruxel.server.store.tables import EntryRow, Job
+
+VERSION = "3"
+THUMB = View(width=288, height=216)
+_TEXTURE_SIDE = 216
+
+
+def scene_picture(scene: Scene, view: View, context: Context) -> str:
+    """The blob key of a scene's picture, drawn when it is not there yet."""
+    key = hashlib.blake2b(f"{VERSION}:{digest(scene)}:{view}".encode(), digest_size=16).hexdigest()
+    if not has_blob(key):
+        put_blob(key, png.encode(render(scene, context, view)))
+    return key
+
+
+def texture_picture(data: memoryview, name: str, context: Context) -> str:
+    """The blob key of a texture's small picture: every nth texel, colours without alpha."""
+    key = hashlib.blake2b(bytes(data), digest_size=16, person=f"tex{VERSION}".encode()).hexdigest()
+    if not has_blob(key):
+        rgba = decode_image(data, name, context.limits).rgba
+        step = max(1, -(-max(rgba.shape[:2]) // _TEXTURE_SIDE))
+        small = rgba[: rgba.shape[0] // step * step or 1, : rgba.shape[1] // step * step or 1, :3]
+        if step > 1:
+            h, w = small.shape[0] // step, small.shape[1] // step
+            small = small.reshape(h, step, w, step, 3).mean(axis=(1, 3)).astype(np.uint8)
+        put_blob(key, png.encode(np.ascontiguousarray(small)))
+    return key
+
+
+@job_kind("pictures")
+def pictures(job: Job, context: Context) -> None:
+    """Draw what has no picture yet: models first. What cannot be drawn stays without; opening it says why."""
+    with session() as db:
+        wanted = (EntryRow.project_id == job.project_id, EntryRow.wins, EntryRow.picture.is_(None))
+        rows = list(db.execute(select(EntryRow).where(*wanted, EntryRow.kind.in_(["model", "texture"]))).scalars())
+    rows.sort(key=lambda r: (r.kind, r.path))
+    opened = opener(job.project_id, context.part(0.0, 0.02))
+    for row, part in context.part(0.02, 1.0).each(rows, lambda r: r.path):
+        try:
+            key = _picture(row, opened, part)
+        except CancelledError:
+            raise
+        except InputError:
+            continue
+        with session() as db:
+            db.execute(update(EntryRow).where(EntryRow.id == row.id).values(picture=key))
+            tell(db, {"picture": {"entry": row.id, "key": key}, "project_id": str(job.project_id)})
+
+
+def _picture(row: EntryRow, opened: Opener, context: Context) -> str:
+    if row.kind == "texture":
+        return texture_picture(opened.stack.read(row.path, context), row.path, context)
+    silent = Context(cancelled=context.cancelled, limits=context.limits)
+    return scene_picture(opened.scene([row.path], silent), THUMB, silent)

@@ -1,0 +1,105 @@
+"""Run one job: progress, heartbeat and cancel through the database; every outcome is written down."""
+
+from __future__ import annotations
+
+import logging
+import threading
+import time
+import uuid
+from collections.abc import Callable
+
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import CancelledError, ErrorCode, Fault, PruxelError
+from pruxel.server.store.database import session
+from pruxel.server.store.jobs import beat, change_job
+from pruxel.server.store.tables import Job
+
+log = logging.getLogger("pruxel.jobs")
+Work = Callable[[Job, Context], None]
+KINDS: dict[str, Work] = {}
+_BEAT_SECONDS = 1.0
+_TELL_SECONDS = 0.15
+
+
+def job_kind(name: str) -> Callable[[Work], Work]:
+    """Register the decorated function as the work of a kind of job."""
+
+    def add(work: Work) -> Work:
+        KINDS[name] = work
+        return work
+
+    return add
+
+
+class _Pulse:
+    """A thread that signs for a running job and learns of cancellation."""
+
+    def __init__(self, job_id: uuid.UUID) -> None:
+        self.stop = False
+        self._job_id = job_id
+        self._over = threading.Event()
+        self._thread = threading.Thread(target=self._run, daemon=True)
+
+    def __enter__(self) -> _Pulse:
+        self._thread.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._over.set()
+        self._thread.join()
+
+    def _run(self) -> None:
+        while not self._over.wait(_BEAT_SECONDS):
+            with session() as db:
+                self.stop = beat(db, self._job_id)
+
+
+def run_job(job_id: uuid.UUID) -> None:
+    """Run a stored job unless it is gone, done or cancelled already."""
+    with session() as db:
+        job = db.get(Job, job_id, with_for_update=True)
+        if job is None or job.status != "queued":
+            return
+        if job.cancel:
+            change_job(db, job_id, status="cancelled")
+            return
+        beat(db, job_id)
+        change_job(db, job_id, status="running", attempts=job.attempts + 1, fault=None)
+    with _Pulse(job_id) as pulse:
+        status, fault = _outcome(job, pulse)
+    with session() as db:
+        words = {"done": "", "cancelled": "stopped on request"}.get(status, "")
+        change_job(
+            db,
+            job_id,
+            status=status,
+            fraction=1.0 if status == "done" else job.fraction,
+            message=words,
+            fault=fault.as_dict() if fault else None,
+        )
+
+
+def _outcome(job: Job, pulse: _Pulse) -> tuple[str, Fault | None]:
+    last = [0.0]
+
+    def report(fraction: float, message: str) -> None:
+        now = time.monotonic()
+        if now - last[0] < _TELL_SECONDS:
+            return
+        last[0] = now
+        with session() as db:
+            change_job(db, job.id, fraction=fraction, message=message)
+
+    try:
+        KINDS[job.kind](job, Context(report=report, cancelled=lambda: pulse.stop))
+    except CancelledError:
+        return "cancelled", None
+    except PruxelError as error:
+        return "failed", error.fault
+    except MemoryError:
+        return "failed", Fault(ErrorCode.BUDGET, "there is not enough memory for this", hint="Close other work.")
+    except Exception:
+        log.exception("job %s failed", job.id)
+        hint = f"This is a mistake of ours. The log names it under job {job.id}."
+        return "failed", Fault(ErrorCode.MALFORMED, "something unexpected happened", hint=hint)
+    return "done", None

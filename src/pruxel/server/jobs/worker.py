@@ -1,0 +1,70 @@
+"""The worker process: takes jobs from the queue, and looks after those whose worker died."""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+import shutil
+import uuid
+
+import procrastinate
+
+from pruxel.server.jobs import deliver, pictures, scan, view  # noqa: F401 - registers the kinds of jobs
+from pruxel.server.jobs.queue import TASK, send
+from pruxel.server.jobs.runner import run_job
+from pruxel.server.settings import settings
+from pruxel.server.store.database import session
+from pruxel.server.store.jobs import give_up_or_retry, silent_jobs
+from pruxel.server.store.tables import Job
+
+log = logging.getLogger("pruxel.worker")
+_RESCUE_SECONDS = 5.0
+_CONCURRENCY = 2
+
+
+def rescue() -> list[Job]:
+    """Queue again or fail the jobs that fell silent, and clear what they left half-written."""
+    with session() as db:
+        silent = silent_jobs(db)
+        again = [job for job in silent if give_up_or_retry(db, job)]
+    for job in silent:
+        if job.kind == "deliver":
+            mark = job.payload["delivery"][:8]
+            for left in settings().deliveries.glob(f".*{mark}*.partial"):
+                shutil.rmtree(left, ignore_errors=True) if left.is_dir() else left.unlink(missing_ok=True)
+    for job in again:
+        send(job)
+    return silent
+
+
+async def _rescue_always() -> None:
+    while True:
+        try:
+            for job in await asyncio.to_thread(rescue):
+                log.warning("job %s (%s) fell silent", job.id, job.kind)
+        except Exception:
+            log.exception("looking after silent jobs failed")
+        await asyncio.sleep(_RESCUE_SECONDS)
+
+
+async def _work() -> None:
+    queue = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=settings().database_url))
+
+    @queue.task(name=TASK)
+    def run(job_id: str) -> None:
+        run_job(uuid.UUID(job_id))
+
+    async with queue.open_async():
+        looking = asyncio.create_task(_rescue_always())
+        try:
+            await queue.run_worker_async(
+                concurrency=_CONCURRENCY, delete_jobs="successful", fetch_job_polling_interval=2.0
+            )
+        finally:
+            looking.cancel()
+
+
+def run_worker() -> None:
+    """Work until told to stop."""
+    logging.basicConfig(level=logging.WARNING)
+    asyncio.run(_work())

@@ -1,0 +1,34 @@
+"""The web application."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from fastapi import FastAPI
+from fastapi.responses import FileResponse
+from fastapi.staticfiles import StaticFiles
+
+from pruxel import __version__
+from pruxel.server.api import deliveries, entries, events, projects, workpieces
+from pruxel.server.api.guard import Guard
+from pruxel.server.api.problems import RESPONSES, add_problem_details
+
+WEB = Path(__file__).parent / "web"
+
+
+def create_app() -> FastAPI:
+    """Put the routes together; the built page is served when it is there."""
+    app = FastAPI(title="Pruxel", version=__version__, openapi_url="/api/openapi.json", docs_url=None, redoc_url=None)
+    add_problem_details(app)
+    for part in (projects, entries, workpieces, deliveries, events):
+        app.include_router(part.router, prefix="/api", responses=RESPONSES)  # type: ignore[arg-type]
+    app.add_middleware(Guard)
+    if WEB.is_dir():
+        app.mount("/assets", StaticFiles(directory=WEB / "assets"), name="assets")
+
+        @app.get("/{path:path}", include_in_schema=False)
+        def page(path: str) -> FileResponse:
+            plain = WEB / "favicon.svg" if path == "favicon.svg" else WEB / "index.html"
+            return FileResponse(plain, headers={"Cache-Control": "no-cache"})
+
+    return app

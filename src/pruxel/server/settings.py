@@ -1,0 +1,50 @@
+"""Settings, each read from the environment as PRUXEL_…"""
+
+from __future__ import annotations
+
+import secrets
+from functools import lru_cache
+from pathlib import Path
+
+from pydantic import Field
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+
+class Settings(BaseSettings):
+    """Where things are. `roots` are the only folders below which sources may be mounted."""
+
+    model_config = SettingsConfigDict(env_prefix="PRUXEL_")
+
+    data_folder: Path = Field(default_factory=lambda: Path.home() / ".local/share/pruxel")
+    database_url: str = "postgresql://pruxel@127.0.0.1:54737/pruxel"
+    blob_url: str | None = None
+    host: str = "127.0.0.1"
+    port: int = 8737
+    roots: list[Path] = Field(default_factory=lambda: [Path.home()])
+    output_folder: Path | None = None
+    sqlalchemy_echo: bool = False
+
+    @property
+    def blobs(self) -> str:
+        """The blob store's address, a folder by default."""
+        return self.blob_url or f"file://{self.data_folder.resolve()}/blobs"
+
+    @property
+    def deliveries(self) -> Path:
+        """Where deliveries are written."""
+        return self.output_folder or self.data_folder / "deliveries"
+
+    def access_token(self) -> str:
+        """This installation's token, made on first use and readable only by its owner."""
+        path = self.data_folder / "access-token"
+        if not path.is_file():
+            self.data_folder.mkdir(parents=True, exist_ok=True)
+            path.touch(mode=0o600)
+            path.write_text(secrets.token_urlsafe(24))
+        return path.read_text().strip()
+
+
+@lru_cache(maxsize=1)
+def settings() -> Settings:
+    """The settings of this process."""
+    return Settings()

@@ -1,0 +1,1 @@
+"""Tables, repositories, blobs, migrations."""

@@ -1,0 +1,86 @@
+"""Jobs: their rows, their progress, and what becomes of those whose worker died."""
+
+from __future__ import annotations
+
+import json
+import uuid
+from datetime import datetime, timedelta
+from typing import Any
+
+from sqlalchemy import func, select, text, update
+from sqlalchemy.orm import Session
+
+from pruxel.core.base.errors import ErrorCode, Fault
+from pruxel.server.store.tables import Job
+
+CHANNEL = "pruxel"
+ACTIVE = ("queued", "running")
+_SILENT_AFTER = timedelta(seconds=20)
+_ATTEMPTS = 2
+
+
+def tell(db: Session, event: dict[str, Any]) -> None:
+    """Send an event to every listening page, when the transaction commits."""
+    db.execute(text("SELECT pg_notify(:channel, :event)"), {"channel": CHANNEL, "event": json.dumps(event)})
+
+
+def job_event(job: Job) -> dict[str, Any]:
+    """A job as pages see it."""
+    return {
+        "id": str(job.id),
+        "project_id": str(job.project_id),
+        "kind": job.kind,
+        "title": job.title,
+        "status": job.status,
+        "fraction": round(job.fraction, 4),
+        "message": job.message[:200],
+        "fault": job.fault,
+        "payload": job.payload,
+    }
+
+
+def change_job(db: Session, job_id: uuid.UUID, **values: Any) -> Job | None:  # noqa: ANN401
+    """Set columns of a job and tell the pages; None when the job is gone."""
+    job = db.get(Job, job_id, with_for_update=True)
+    if job is None:
+        return None
+    for name, value in values.items():
+        setattr(job, name, value)
+    db.flush()
+    tell(db, {"job": job_event(job)})
+    return job
+
+
+def beat(db: Session, job_id: uuid.UUID) -> bool:
+    """Sign of life of a running job; returns whether it should stop."""
+    db.execute(update(Job).where(Job.id == job_id).values(heartbeat=func.now()))
+    row = db.execute(select(Job.cancel).where(Job.id == job_id)).scalar_one_or_none()
+    return row is not False
+
+
+def active_job(db: Session, project: uuid.UUID, kind: str, key: str) -> Job | None:
+    """A queued or running job of that kind for the same key."""
+    wanted = (Job.project_id == project, Job.kind == kind, Job.status.in_(ACTIVE), Job.payload["key"].astext == key)
+    return db.execute(select(Job).where(*wanted).limit(1)).scalar_one_or_none()
+
+
+def silent_jobs(db: Session) -> list[Job]:
+    """Running jobs that have given no sign of life for a while, locked for the caller."""
+    now: datetime = db.execute(select(func.now())).scalar_one()
+    wanted = (Job.status == "running", Job.heartbeat < now - _SILENT_AFTER)
+    return list(db.execute(select(Job).where(*wanted).with_for_update(skip_locked=True)).scalars())
+
+
+def give_up_or_retry(db: Session, job: Job) -> bool:
+    """Queue a silent job again, or fail it with a word after its second try; returns whether it was queued."""
+    again = job.attempts < _ATTEMPTS and not job.cancel
+    if again:
+        change_job(db, job.id, status="queued", fraction=0.0, message="the worker stopped; trying again")
+        return True
+    fault = Fault(
+        ErrorCode.CANCELLED,
+        "the worker stopped in the middle of this work, twice",
+        hint="Nothing half-written was kept. Start it again; if it stops again, the file may need more memory than there is.",
+    )
+    change_job(db, job.id, status="failed", message="the worker stopped", fault=fault.as_dict())
+    return False

@@ -1,0 +1,18 @@
+"""${message}."""
+
+import sqlalchemy as sa
+from alembic import op
+from sqlalchemy.dialects import postgresql
+
+revision = ${repr(up_revision)}
+down_revision = ${repr(down_revision)}
+
+
+def upgrade() -> None:
+    """Apply."""
+    ${upgrades if upgrades else "pass"}
+
+
+def downgrade() -> None:
+    """Undo."""
+    ${downgrades if downgrades else "pass"}

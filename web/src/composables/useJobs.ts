@@ -1,0 +1,26 @@
+import { computed, ref } from 'vue'
+import { api, type Job } from '../api/client'
+import { useEvents } from './useEvents'
+
+const jobs = ref(new Map<string, Job>())
+export const runningJobs = computed(() => [...jobs.value.values()].filter((j) => j.status === 'queued' || j.status === 'running'))
+export const failedJobs = computed(() => [...jobs.value.values()].filter((j) => j.status === 'failed'))
+
+export const jobById = (id: string | null | undefined) => (id ? jobs.value.get(id) : undefined)
+export const forgetJob = (id: string) => jobs.value.delete(id)
+
+const put = (job: Job) => jobs.value.set(job.id, job)
+
+/** Keep the list of jobs of a project current. */
+export function useJobs(project: () => string) {
+  const load = async () => {
+    if (!project()) return
+    const found = await api.jobs(project())
+    jobs.value = new Map(found.filter((j) => j.status !== 'failed' || jobs.value.has(j.id)).map((j) => [j.id, j]))
+  }
+  useEvents((event) => {
+    if (event.reconnected) void load()
+    if (event.job && event.job.project_id === project()) put(event.job)
+  })
+  return { load, put }
+}

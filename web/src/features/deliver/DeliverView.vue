@@ -1,0 +1,103 @@
+<script setup lang="ts">
+import { computed, ref, shallowRef, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api, type Delivery, type Format, type ViewContent, type Workpiece } from '../../api/client'
+import Problem from '../../components/Problem.vue'
+import { useEvents } from '../../composables/useEvents'
+import { useJobs } from '../../composables/useJobs'
+import { useProject } from '../../composables/useProject'
+import { count, length } from '../../model/words'
+import DeliveryCard from './DeliveryCard.vue'
+
+const route = useRoute()
+const router = useRouter()
+const { id: project } = useProject()
+const jobs = useJobs(() => project.value)
+const id = computed(() => String(route.params.workpiece ?? ''))
+const workpieces = shallowRef<Workpiece[]>([])
+const workpiece = computed(() => workpieces.value.find((w) => w.id === id.value))
+const content = shallowRef<ViewContent>()
+const formats = shallowRef<Format[]>([])
+const chosen = ref<string[]>(['glb'])
+const name = ref('')
+const deliveries = ref<Delivery[]>([])
+const error = ref<unknown>(null)
+const starting = ref(false)
+
+async function load() {
+  if (!project.value) return
+  try {
+    formats.value = await api.formats()
+    workpieces.value = await api.workpieces(project.value)
+    deliveries.value = await api.deliveries(project.value)
+    await jobs.load()
+    if (id.value) {
+      name.value = workpiece.value?.name ?? ''
+      content.value = (await api.view(id.value)).content ?? undefined
+    }
+  } catch (problem) {
+    error.value = problem
+  }
+}
+
+async function start() {
+  starting.value = true
+  try {
+    error.value = null
+    const made = await api.deliver(id.value, name.value.trim(), chosen.value)
+    deliveries.value = [made, ...deliveries.value]
+  } catch (problem) {
+    error.value = problem
+  } finally {
+    starting.value = false
+  }
+}
+
+const again = async () => project.value && (deliveries.value = await api.deliveries(project.value))
+watch([project, id], load, { immediate: true })
+useEvents((event) => (event.changed === 'deliveries' || event.reconnected) && again())
+const missing = (format: Format) => ['skins', 'clips', 'tree'].filter((c) => !format.carries.includes(c))
+const words: Record<string, string> = { skins: 'skeletons', clips: 'clips', tree: 'the node tree' }
+</script>
+
+<template>
+  <div class="grid h-full grid-cols-[372px_1fr]">
+    <aside class="flex flex-col overflow-auto border-r border-line bg-sheet">
+      <div class="flex aspect-[16/11] shrink-0 items-center justify-center bg-gradient-to-b from-paper to-sunk">
+        <img v-if="content?.pictures.length" :src="`/api/blobs/${content.pictures.at(-1)}`" alt="What will be delivered" class="h-full object-contain" />
+      </div>
+      <form class="flex flex-1 flex-col gap-4 border-t border-line p-5" @submit.prevent="start">
+        <div>
+          <label class="heading" for="workpiece">Workpiece</label>
+          <select id="workpiece" class="field mt-1 w-full" :value="id" @change="router.push({ name: 'deliver', params: { project, workpiece: ($event.target as HTMLSelectElement).value } })">
+            <option value="" disabled>Choose one</option>
+            <option v-for="w in workpieces" :key="w.id" :value="w.id">{{ w.name }}</option>
+          </select>
+          <p v-if="content" class="num mt-1.5 text-[12.5px] text-faint">{{ count(content.facts.triangles) }} triangles, {{ content.facts.size.map(length).join(' × ') }}</p>
+        </div>
+        <div>
+          <label class="heading" for="name">Name of the files</label>
+          <input id="name" v-model="name" class="field mt-1 w-full" />
+        </div>
+        <fieldset>
+          <legend class="heading mb-1">Formats</legend>
+          <label v-for="format in formats" :key="format.name" class="flex cursor-pointer items-start gap-2.5 rounded-md px-2 py-1.5 hover:bg-sunk">
+            <input v-model="chosen" type="checkbox" :value="format.name" class="mt-1 accent-(--sea)" :data-test="`format-${format.name}`" />
+            <span><span class="font-medium">{{ format.title }}</span><span v-if="missing(format).length" class="block text-[12px] text-faint">does not carry {{ missing(format).map((m) => words[m]).join(', ') }}</span></span>
+          </label>
+        </fieldset>
+        <Problem v-if="error" :error="error" @close="error = null" />
+        <button class="button button-main mt-auto py-2.5 text-[15px]" :disabled="!id || !chosen.length || !name.trim() || starting" data-test="deliver">Write and prove</button>
+      </form>
+    </aside>
+    <section class="overflow-auto p-6">
+      <h1 class="text-[20px] font-semibold tracking-tight">Deliveries</h1>
+      <p class="mb-4 text-faint">Every file is read back by a reader that shares no code with ours, and compared with what was on the Bench.</p>
+      <div v-if="!deliveries.length" class="hatched rounded-xl border border-line p-10 text-center">
+        <p class="text-[16px] font-semibold">Nothing delivered yet</p>
+        <p class="text-faint">{{ id ? 'Choose formats at the left, then “Write and prove”.' : 'Choose a workpiece at the left, or open one from Browse.' }}</p>
+      </div>
+      <DeliveryCard v-for="(delivery, i) in deliveries" :key="delivery.id" :delivery="delivery" :open="i === 0" />
+    </section>
+  </div>
+</template>

@@ -1,0 +1,19 @@
+/** Numbers as people read them. */
+export const count = (n: number) => n.toLocaleString('en-GB')
+
+export function bytes(n: number) {
+  if (n < 1000) return `${n} B`
+  if (n < 1e6) return `${(n / 1e3).toFixed(n < 1e4 ? 1 : 0)} kB`
+  if (n < 1e9) return `${(n / 1e6).toFixed(n < 1e7 ? 1 : 0)} MB`
+  return `${(n / 1e9).toFixed(2)} GB`
+}
+
+export function length(metres: number) {
+  if (metres >= 1000) return `${(metres / 1000).toPrecision(3)} km`
+  if (metres >= 1) return `${metres.toFixed(2)} m`
+  if (metres >= 0.1) return `${(metres * 100).toFixed(1)} cm`
+  return `${(metres * 1000).toPrecision(3)} mm`
+}
+
+export const last = (path: string) => path.split('/').at(-1) ?? path
+export const folderOf = (path: string) => path.split('/').slice(0, -1).join('/')

@@ -1,0 +1,259 @@
+import {
+  AmbientLight,
+  BackSide,
+  Box3,
+  BoxGeometry,
+  Color,
+  DirectionalLight,
+  Group,
+  Mesh,
+  MeshBasicMaterial,
+  MeshStandardMaterial,
+  Object3D,
+  PCFShadowMap,
+  PerspectiveCamera,
+  PlaneGeometry,
+  PMREMGenerator,
+  Scene,
+  ShaderMaterial,
+  ShadowMaterial,
+  SphereGeometry,
+  Sphere,
+  SRGBColorSpace,
+  NeutralToneMapping,
+  Vector3,
+  WebGLRenderer,
+  type Material,
+} from 'three'
+import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js'
+import { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js'
+
+export type Look = 'textured' | 'flat' | 'wire'
+
+/** Hatching for faces seen from behind: stripes fixed to the screen, so that they never pass for a texture. */
+function hatching() {
+  return new ShaderMaterial({
+    side: BackSide,
+    uniforms: { one: { value: new Color('#c9775b') }, two: { value: new Color('#f0d9c8') } },
+    vertexShader: 'void main() { gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }',
+    fragmentShader:
+      'uniform vec3 one; uniform vec3 two; void main() { float s = mod(gl_FragCoord.x + gl_FragCoord.y, 12.0); gl_FragColor = vec4(s < 6.0 ? one : two, 1.0); }',
+  })
+}
+
+/** A sky with a few soft panels, for reflections on metal. */
+function surroundings(renderer: WebGLRenderer) {
+  const scene = new Scene()
+  scene.add(new Mesh(new SphereGeometry(20, 24, 16), new MeshBasicMaterial({ color: '#b9c4c2', side: BackSide })))
+  const panel = (color: string, strength: number, size: [number, number, number], at: [number, number, number]) => {
+    const mesh = new Mesh(new BoxGeometry(...size), new MeshBasicMaterial({ color: new Color(color).multiplyScalar(strength) }))
+    mesh.position.set(...at)
+    scene.add(mesh)
+  }
+  panel('#fff6e4', 7, [9, 0.2, 7], [4, 11, 4])
+  panel('#d8f0f2', 3, [0.2, 8, 10], [-13, 4, 0])
+  panel('#ffe9cf', 2.5, [6, 6, 0.2], [8, 4, 13])
+  panel('#6d6152', 1, [30, 0.2, 30], [0, -9, 0])
+  const generator = new PMREMGenerator(renderer)
+  const texture = generator.fromScene(scene, 0.03).texture
+  generator.dispose()
+  return texture
+}
+
+interface Piece {
+  mesh: Mesh
+  back: Mesh | null
+  own: Material | Material[]
+}
+
+/** The viewport: shows one glTF scene. Knows nothing of Vue. */
+export class Stage {
+  readonly renderer: WebGLRenderer
+  private readonly scene = new Scene()
+  private readonly camera = new PerspectiveCamera(34, 1, 0.01, 1000)
+  private readonly controls: OrbitControls
+  private readonly key = new DirectionalLight('#fff3df', 2.2)
+  private readonly ground = new Mesh(new PlaneGeometry(1, 1), new ShadowMaterial({ opacity: 0.24 }))
+  private readonly pieces = new Map<string, Piece[]>()
+  private readonly watcher: ResizeObserver
+  private readonly flat = new MeshStandardMaterial({ color: '#b8b1a4', roughness: 0.9, metalness: 0 })
+  private readonly wire = new MeshBasicMaterial({ color: '#256a60', wireframe: true })
+  private subject: Group | null = null
+  private look: Look = 'textured'
+  private names = new Set<string>()
+  private asked = 0
+  private waiting = false
+  framesDrawn = 0
+
+  constructor(private readonly home: HTMLElement) {
+    this.renderer = new WebGLRenderer({ antialias: true, alpha: true, preserveDrawingBuffer: true })
+    this.renderer.outputColorSpace = SRGBColorSpace
+    this.renderer.toneMapping = NeutralToneMapping
+    this.renderer.shadowMap.enabled = true
+    this.renderer.shadowMap.type = PCFShadowMap
+    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2))
+    home.append(this.renderer.domElement)
+    this.renderer.domElement.style.cssText = 'display:block;width:100%;height:100%;touch-action:none'
+    this.scene.environment = surroundings(this.renderer)
+    this.scene.environmentIntensity = 0.75
+    this.key.castShadow = true
+    this.key.shadow.mapSize.set(2048, 2048)
+    this.key.shadow.bias = -0.0006
+    this.key.shadow.radius = 5
+    this.ground.rotation.x = -Math.PI / 2
+    this.ground.receiveShadow = true
+    this.scene.add(this.key, this.key.target, this.ground, new AmbientLight('#ffffff', 0.15))
+    this.controls = new OrbitControls(this.camera, this.renderer.domElement)
+    this.controls.enableDamping = false
+    this.controls.zoomToCursor = true
+    this.controls.addEventListener('change', () => this.draw())
+    this.watcher = new ResizeObserver(() => this.resize())
+    this.watcher.observe(home)
+    this.resize()
+  }
+
+  /** Load and show a scene; the camera is kept when the new one is of about the same size. */
+  async show(url: string, parts: readonly string[]): Promise<void> {
+    const mine = ++this.asked
+    const { scene } = await new GLTFLoader().loadAsync(url)
+    if (mine !== this.asked) return
+    const before = this.subject ? this.bounds() : null
+    this.clear()
+    this.subject = scene
+    this.names = new Set(parts)
+    scene.traverse((node) => node instanceof Mesh && this.prepare(node))
+    this.scene.add(scene)
+    this.setLook(this.look)
+    const after = this.bounds()
+    const same = before && Math.abs(Math.log(after.radius / before.radius)) < 0.2 && after.center.distanceTo(before.center) < before.radius * 0.2
+    if (same) this.place(after)
+    else this.fit()
+  }
+
+  private prepare(mesh: Mesh) {
+    mesh.castShadow = true
+    mesh.receiveShadow = true
+    const part = this.partName(mesh)
+    const single = !(mesh.material instanceof MeshStandardMaterial && mesh.material.side !== 0)
+    const back = single ? new Mesh(mesh.geometry, hatching()) : null
+    const list = this.pieces.get(part) ?? []
+    list.push({ mesh, back, own: mesh.material })
+    this.pieces.set(part, list)
+    if (back) queueMicrotask(() => mesh.add(back))
+  }
+
+  /** The part's own name: the loader makes names fit for paths and keeps the file's in `userData.name` of nodes. */
+  private partName(mesh: Object3D): string {
+    for (let node: Object3D | null = mesh; node; node = node.parent) {
+      const name: unknown = node.userData.name
+      if (typeof name === 'string' && this.names.has(name)) return name
+    }
+    return mesh.userData.name ?? mesh.name
+  }
+
+  setVisible(hidden: ReadonlySet<string>) {
+    for (const [name, list] of this.pieces) for (const { mesh } of list) mesh.visible = !hidden.has(name)
+    this.draw()
+  }
+
+  setLook(look: Look) {
+    this.look = look
+    for (const list of this.pieces.values()) {
+      for (const { mesh, back, own } of list) {
+        mesh.material = look === 'textured' ? own : look === 'flat' ? this.flat : this.wire
+        if (back) back.visible = look !== 'wire'
+      }
+    }
+    this.draw()
+  }
+
+  /** Frame what is visible. Near and far follow the subject, from a millimetre to ten kilometres. */
+  fit() {
+    const { center, radius } = this.bounds()
+    const half = Math.atan(Math.tan((this.camera.fov * Math.PI) / 360) * Math.min(1, this.camera.aspect))
+    const away = (radius * 0.88) / Math.sin(half)
+    this.camera.position.copy(center).add(new Vector3(0.55, 0.36, 0.95).normalize().multiplyScalar(away))
+    this.controls.target.copy(center)
+    this.place({ center, radius })
+    this.controls.update()
+  }
+
+  private place({ center, radius }: Sphere | { center: Vector3; radius: number }) {
+    const box = this.box()
+    this.controls.minDistance = radius * 0.02
+    this.controls.maxDistance = radius * 40
+    this.key.position.copy(center).add(new Vector3(0.5, 1.1, 0.65).multiplyScalar(radius * 2.2))
+    this.key.target.position.copy(center)
+    const shade = this.key.shadow.camera
+    shade.left = shade.bottom = -radius * 1.6
+    shade.right = shade.top = radius * 1.6
+    shade.near = radius * 0.2
+    shade.far = radius * 7
+    shade.updateProjectionMatrix()
+    this.ground.scale.setScalar(radius * 14)
+    this.ground.position.set(center.x, box.min.y - radius * 0.002, center.z)
+    this.draw()
+  }
+
+  private box(): Box3 {
+    const box = new Box3()
+    for (const list of this.pieces.values()) for (const { mesh } of list) if (mesh.visible) box.union(new Box3().setFromObject(mesh))
+    return box.isEmpty() && this.subject ? box.setFromObject(this.subject) : box
+  }
+
+  private bounds(): Sphere {
+    const sphere = this.box().getBoundingSphere(new Sphere())
+    sphere.radius = Math.max(sphere.radius, 1e-6)
+    return sphere
+  }
+
+  private resize() {
+    const { clientWidth, clientHeight } = this.home
+    if (!clientWidth || !clientHeight) return
+    this.renderer.setSize(clientWidth, clientHeight, false)
+    this.camera.aspect = clientWidth / clientHeight
+    this.camera.updateProjectionMatrix()
+    this.draw()
+  }
+
+  draw() {
+    if (this.waiting) return
+    this.waiting = true
+    requestAnimationFrame(() => {
+      this.waiting = false
+      const reach = this.camera.position.distanceTo(this.controls.target)
+      const size = this.subject ? this.bounds().radius : 1
+      this.camera.near = Math.max(reach - size * 3, reach * 0.002)
+      this.camera.far = reach + size * 30
+      this.camera.updateProjectionMatrix()
+      this.renderer.render(this.scene, this.camera)
+      this.framesDrawn += 1
+    })
+  }
+
+  private clear() {
+    if (!this.subject) return
+    this.scene.remove(this.subject)
+    for (const list of this.pieces.values()) {
+      for (const { mesh, back, own } of list) {
+        mesh.geometry.dispose()
+        ;(back?.material as Material | undefined)?.dispose()
+        for (const material of Array.isArray(own) ? own : [own]) {
+          for (const value of Object.values(material)) if (value && typeof value === 'object' && 'isTexture' in value) (value as { dispose(): void }).dispose()
+          material.dispose()
+        }
+      }
+    }
+    this.pieces.clear()
+    this.subject = null
+  }
+
+  dispose() {
+    this.asked += 1
+    this.clear()
+    this.watcher.disconnect()
+    this.controls.dispose()
+    this.renderer.dispose()
+    this.renderer.domElement.remove()
+  }
+}
