@@ -28,7 +28,10 @@ from pruxel.core.sources.files import read_text
 from pruxel.core.sources.names import safe_path, unique_name
 
 app = typer.Typer(
-    no_args_is_help=True, add_completion=False, help="From game files to a proven 3D file.", pretty_exceptions_enable=False
+    no_args_is_help=True,
+    add_completion=False,
+    help="From game files to a proven 3D file.",
+    pretty_exceptions_enable=False,
 )
 app.command()(serve)
 app.command()(worker)
@@ -53,7 +56,7 @@ def sample(
     seed: Annotated[int, typer.Option(help="other seeds give other shapes")] = 1,
 ) -> None:
     """Write the files of the made-up game Brinepost."""
-    from pruxel.sample.build import write_sample  # noqa: PLC0415 - its libraries are slow to load
+    from pruxel.sample.build import write_sample
 
     def report(fraction: float, message: str) -> None:
         sys.stderr.write(f"\r{fraction:4.0%} {message:60.60}")
@@ -64,7 +67,7 @@ def sample(
 
 
 @app.command("list")
-def list_entries(  # noqa: PLR0913 - options of a command
+def list_entries(
     sources: Sources,
     *,
     profile: ProfileOption = None,
@@ -86,7 +89,7 @@ def list_entries(  # noqa: PLR0913 - options of a command
 
 
 @app.command()
-def extract(  # noqa: PLR0913 - options of a command
+def extract(
     sources: Sources,
     *,
     match: Annotated[str, typer.Option("--match", help="pattern of paths")],
@@ -167,7 +170,7 @@ def inspect(
 
 
 @app.command()
-def convert(  # noqa: PLR0913 - options of a command
+def convert(
     sources: Sources,
     *,
     entry: Annotated[list[str], typer.Option("--entry", help="path of an entry; may be repeated")],
@@ -208,13 +211,18 @@ def convert(  # noqa: PLR0913 - options of a command
 
 def _print_report(report: dict[str, Any]) -> None:
     for found in report["formats"]:
-        console.print(f"[bold]{found['main']}[/]  {sum(f['size'] for f in found['files']):,} bytes in {len(found['files'])} files")
+        console.print(
+            f"[bold]{found['main']}[/]  {sum(f['size'] for f in found['files']):,} bytes in {len(found['files'])} files"
+        )
         for word in found["left_out"]:
             console.print(f"  left out: {word}")
         for proof in found["proofs"]:
             for check in proof["checks"]:
                 mark = "[green]holds[/]" if check["passed"] else "[red]differs[/]"
-                console.print(f"  {mark} {check['what']}: {check['written']} → {check['read']}  ({proof['reader']})", highlight=False)
+                console.print(
+                    f"  {mark} {check['what']}: {check['written']} → {check['read']}  ({proof['reader']})",
+                    highlight=False,
+                )
 
 
 def main() -> None:

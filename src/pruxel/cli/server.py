@@ -13,10 +13,10 @@ def serve(
     port: Annotated[int | None, typer.Option(help="loopback port; PRUXEL_PORT otherwise")] = None,
 ) -> None:
     """Serve the page and its interface on the loopback address."""
-    import uvicorn  # noqa: PLC0415 - only the server needs it
+    import uvicorn
 
-    from pruxel.server.main import create_app  # noqa: PLC0415
-    from pruxel.server.settings import settings  # noqa: PLC0415
+    from pruxel.server.main import create_app
+    from pruxel.server.settings import settings
 
     chosen = port or settings().port
     typer.echo(f"Pruxel: http://{settings().host}:{chosen}/?key={settings().access_token()}")
@@ -25,20 +25,20 @@ def serve(
 
 def worker() -> None:
     """Work through the queue until told to stop."""
-    from pruxel.server.jobs.worker import run_worker  # noqa: PLC0415 - only the worker needs it
+    from pruxel.server.jobs.worker import run_worker
 
     run_worker()
 
 
 def migrate() -> None:
     """Bring the database to the current shape."""
-    from pruxel.server.store.migrate import migrate_database  # noqa: PLC0415 - only here
+    from pruxel.server.store.migrate import migrate_database
 
     migrate_database()
 
 
 def openapi(target: Annotated[Path, typer.Argument()]) -> None:
     """Write the interface's description, from which the page's types are made."""
-    from pruxel.server.main import create_app  # noqa: PLC0415 - only here
+    from pruxel.server.main import create_app
 
     target.write_text(json.dumps(create_app().openapi(), indent=1, sort_keys=True) + "\n")

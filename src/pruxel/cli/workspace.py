@@ -38,9 +38,7 @@ def _code(error: PruxelError) -> int:
     return EXIT_USAGE if isinstance(error, UsageError) else EXIT_INPUT if isinstance(error, InputError) else 1
 
 
-def open_stack(
-    sources: list[Path], profile: Path | None, layouts: list[Path], context: Context
-) -> Stack:
+def open_stack(sources: list[Path], profile: Path | None, layouts: list[Path], context: Context) -> Stack:
     """Open all sources in order; a folder's own profile is used unless one is named."""
     found = profile or next((p for s in sources if s.is_dir() and (p := find_profile(s))), None)
     known = load_profile(found) if found is not None else Profile()

@@ -1,1 +1,1 @@
-"""The made-up game Brinepost: a courier service on the sea floor. Everything is generated, deterministic from a seed."""
+"""The made-up game Brinepost: a courier service on the sea floor. All is generated, deterministic from a seed."""

@@ -75,9 +75,7 @@ def paint(model: Model, surface: Surface, ready: list[Ready], seed: int) -> Text
     spot = np.einsum("nc,nck->nk", weights, positions[corners])
     up = np.einsum("nc,nck->nk", weights, normals[corners])
     up /= np.maximum(np.linalg.norm(up, axis=1, keepdims=True), 1e-9)
-    spots = Spots(
-        spot, up, _sky(model, spot, up), part_of[face], tuple(r.part.name for r in ready), seed
-    )
+    spots = Spots(spot, up, _sky(model, spot, up), part_of[face], tuple(r.part.name for r in ready), seed)
     return _spread(surface, surface.paint(spots), spots, covered, side)
 
 

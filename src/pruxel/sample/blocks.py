@@ -137,7 +137,13 @@ def _rgba8(image: AnyArray) -> bytes:
     return np.ascontiguousarray(image).tobytes()
 
 
-_CODECS = {"BC1": (bc1, b"DXT1", 0), "BC3": (bc3, b"DXT5", 0), "BC5": (bc5, b"ATI2", 0), "BC7": (bc7, b"DX10", 98), "RGBA8": (_rgba8, b"DX10", 28)}  # fmt: skip
+_CODECS = {
+    "BC1": (bc1, b"DXT1", 0),
+    "BC3": (bc3, b"DXT5", 0),
+    "BC5": (bc5, b"ATI2", 0),
+    "BC7": (bc7, b"DX10", 98),
+    "RGBA8": (_rgba8, b"DX10", 28),
+}
 
 
 def dds(image: AnyArray, codec: str) -> bytes:
@@ -146,7 +152,9 @@ def dds(image: AnyArray, codec: str) -> bytes:
     levels = [image]
     while min(levels[-1].shape[:2]) >= 8:
         last = levels[-1].astype(np.float32)
-        levels.append(((last[::2, ::2] + last[1::2, ::2] + last[::2, 1::2] + last[1::2, 1::2]) / 4 + 0.5).astype(np.uint8))
+        levels.append(
+            ((last[::2, ::2] + last[1::2, ::2] + last[::2, 1::2] + last[1::2, 1::2]) / 4 + 0.5).astype(np.uint8)
+        )
     height, width = image.shape[:2]
     head = struct.pack("<4s7I44x", b"DDS ", 124, 0x21007, height, width, 0, 0, len(levels))
     head += struct.pack("<II4s5I", 32, 4, fourcc, 0, 0, 0, 0, 0) + struct.pack("<5I", 0x401008, 0, 0, 0, 0)

@@ -58,7 +58,9 @@ def build_model(number: int, seed: int) -> Built:
         if model.path.startswith("dev/"):
             stem = model.path.split("/")[-1]
             obj, mtl = obj_bytes(stem, mine)
-            return Built({f"dev/{stem}.obj": obj, f"dev/{stem}.mtl": mtl, f"dev/{stem}.tga": tga_bytes(images.base)}, loose=True)
+            return Built(
+                {f"dev/{stem}.obj": obj, f"dev/{stem}.mtl": mtl, f"dev/{stem}.tga": tga_bytes(images.base)}, loose=True
+            )
         paths = _texture_paths(model, surface.name)
         layers: dict[str, tuple[AnyArray | None, str]] = {
             "base": (images.base, surface.codec),
@@ -94,12 +96,10 @@ def write_sample(folder: Path, seed: int, report: Callable[[float, str], None]) 
     loose["LICENCE.txt"] = _LICENCE.encode()
     for path, data in loose.items():
         _write(folder / path, data)
-    for item in resources.files("pruxel.sample").joinpath("data").iterdir():
-        if item.is_file():
-            _write(folder / item.name, item.read_bytes())
-        else:
-            for inner in item.iterdir():
-                _write(folder / item.name / inner.name, inner.read_bytes())
+    for found in resources.files("pruxel.sample").joinpath("data").iterdir():
+        for inner in [found] if found.is_file() else found.iterdir():
+            target = folder / inner.name if found.is_file() else folder / found.name / inner.name
+            _write(target, inner.read_bytes())
     report(1.0, "done")
 
 
@@ -119,9 +119,9 @@ def sample_version(seed: int) -> str:
 
 def cached_sample(cache: Path, seed: int, report: Callable[[float, str], None]) -> Path:
     """The sample in a cache folder, generated only when it is not there yet or outdated."""
-    wanted = cache / f"brinepost-{seed}-{sample_version(seed)}"
+    wanted = cache / f"{seed}-{sample_version(seed)}" / "Brinepost"
     if not wanted.is_dir():
-        partial = cache / f"{wanted.name}.partial"
+        partial = wanted.with_name(".partial")
         shutil.rmtree(partial, ignore_errors=True)
         write_sample(partial, seed, report)
         partial.rename(wanted)

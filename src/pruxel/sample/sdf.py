@@ -9,7 +9,7 @@ import numpy as np
 from pruxel.core.base.arrays import AnyArray, DoubleArray
 
 Field = Callable[[AnyArray], DoubleArray]
-Point = Sequence[float]
+Point = Sequence[float] | AnyArray
 
 
 def ellipsoid(centre: Point, radii: Point) -> Field:
@@ -32,9 +32,7 @@ def capsule(a: Point, b: Point, radius_a: float, radius_b: float | None = None) 
 
     def field(p: AnyArray) -> DoubleArray:
         t = np.clip(((p - start) @ along) / max(float(along @ along), 1e-12), 0, 1)
-        result: DoubleArray = np.linalg.norm(p - start - t[:, None] * along, axis=1) - (
-            radius_a + (end - radius_a) * t
-        )
+        result: DoubleArray = np.linalg.norm(p - start - t[:, None] * along, axis=1) - (radius_a + (end - radius_a) * t)
         return result
 
     return field

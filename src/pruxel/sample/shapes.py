@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import fast_simplification
 import numpy as np
 import trimesh
-from skimage.measure import marching_cubes
+from skimage import measure
 
 from pruxel.core.base.arrays import AnyArray
 from pruxel.sample.sdf import Field, Point
@@ -56,7 +56,7 @@ def implicit(field: Field, low: Point, high: Point, step: float, faces: int) -> 
     grid = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
     values = np.concatenate([field(piece) for piece in np.array_split(grid, max(1, len(grid) // 200_000))])
     volume = values.reshape([len(a) for a in axes])
-    vertices, triangles, _, _ = marching_cubes(volume, 0.0, spacing=(step,) * 3)
+    vertices, triangles, _, _ = measure.marching_cubes(volume, 0.0, spacing=(step,) * 3)  # type: ignore[no-untyped-call]
     vertices = vertices + np.asarray(low)
     if len(triangles) > faces:
         vertices, triangles = fast_simplification.simplify(
@@ -102,7 +102,7 @@ def revolved(profile: Sequence[tuple[float, float]], segments: int = 32) -> Shap
 
 
 def tube(
-    path: Sequence[Point], radii: Sequence[float], sides: int = 10, flatten: float = 1.0
+    path: Sequence[Point] | AnyArray, radii: Sequence[float] | AnyArray, sides: int = 10, flatten: float = 1.0
 ) -> Shape:
     """A tube along a path with closed ends; `flatten` squeezes its second cross direction."""
     points = np.asarray(path, float)
@@ -114,10 +114,7 @@ def tube(
     first /= np.linalg.norm(first, axis=1, keepdims=True)
     second = np.cross(along, first)
     angles = np.arange(sides) / sides * 2 * np.pi
-    circle = (
-        first[:, None] * np.cos(angles)[None, :, None]
-        + second[:, None] * np.sin(angles)[None, :, None] * flatten
-    )
+    circle = first[:, None] * np.cos(angles)[None, :, None] + second[:, None] * np.sin(angles)[None, :, None]
     rings = points[:, None] + circle * np.asarray(radii)[:, None, None]
     count = len(points)
     i, j = np.meshgrid(np.arange(count - 1), np.arange(sides), indexing="ij")
@@ -144,9 +141,7 @@ def box(size: Point, bevel: float = 0.0) -> Shape:
     if bevel <= 0:
         corners = signs * half
     else:
-        corners = np.concatenate(
-            [signs * np.where(np.arange(3) == axis, half, inner) for axis in range(3)]
-        )
+        corners = np.concatenate([signs * np.where(np.arange(3) == axis, half, inner) for axis in range(3)])
     found = trimesh.convex.convex_hull(corners)
     return Shape(np.array(found.vertices), np.array(found.faces))
 
@@ -171,16 +166,14 @@ def ball(radius: float | Point, segments: int = 28, rows: int = 16) -> Shape:
     return revolved(profile, segments).scaled(radius)
 
 
-def ribbon(path: Sequence[Point], widths: Sequence[float], across: Point) -> Shape:
+def ribbon(path: Sequence[Point] | AnyArray, widths: Sequence[float] | AnyArray, across: Point) -> Shape:
     """A single sheet along a path; front towards `across` turned about the path."""
     points, side = np.asarray(path, float), np.asarray(across, float)
     left = points - side * np.asarray(widths)[:, None] / 2
     right = points + side * np.asarray(widths)[:, None] / 2
     count = len(points)
     i = np.arange(count - 1)
-    faces = np.concatenate(
-        [np.stack([i, i + count, i + count + 1], -1), np.stack([i, i + count + 1, i + 1], -1)]
-    )
+    faces = np.concatenate([np.stack([i, i + count, i + count + 1], -1), np.stack([i, i + count + 1, i + 1], -1)])
     return Shape(np.concatenate([left, right]), faces)
 
 

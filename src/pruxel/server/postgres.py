@@ -91,11 +91,30 @@ def running_cluster(data_folder: Path, port: int) -> Iterator[Cluster]:
         shutil.rmtree(cluster, ignore_errors=True)
         password_file.touch(mode=0o600)
         password_file.write_text(secrets.token_hex(16))
-        made = ["-D", str(cluster), "-U", "pruxel", "-A", "scram-sha-256", f"--pwfile={password_file}", "-E", "UTF8", "--locale=C.UTF-8", "--no-sync"]
+        made = [
+            "-D",
+            str(cluster),
+            "-U",
+            "pruxel",
+            "-A",
+            "scram-sha-256",
+            f"--pwfile={password_file}",
+            "-E",
+            "UTF8",
+            "--locale=C.UTF-8",
+            "--no-sync",
+        ]
         _run([str(tools / "initdb"), *made], home, "make a cluster")
     password = password_file.read_text().strip()
     chosen = free_port(port)
-    options = f"-c listen_addresses=127.0.0.1 -c port={chosen} -c unix_socket_directories='' -c shared_buffers=256MB -c synchronous_commit=off"
+    told = {
+        "listen_addresses": "127.0.0.1",
+        "port": str(chosen),
+        "unix_socket_directories": "''",
+        "shared_buffers": "256MB",
+        "synchronous_commit": "off",
+    }
+    options = " ".join(f"-c {name}={value}" for name, value in told.items())
     control = [str(tools / "pg_ctl"), "-D", str(cluster), "-l", str(home / "log")]
     if (cluster / "postmaster.pid").is_file():
         subprocess.run(  # noqa: S603 - left running by a session that was killed

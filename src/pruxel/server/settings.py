@@ -1,4 +1,4 @@
-"""Settings, each read from the environment as PRUXEL_…"""
+"""Settings, each read from the environment as PRUXEL_…."""
 
 from __future__ import annotations
 

@@ -72,8 +72,8 @@ export class Stage {
   private readonly scene = new Scene()
   private readonly camera = new PerspectiveCamera(34, 1, 0.01, 1000)
   private readonly controls: OrbitControls
-  private readonly key = new DirectionalLight('#fff3df', 2.2)
-  private readonly ground = new Mesh(new PlaneGeometry(1, 1), new ShadowMaterial({ opacity: 0.24 }))
+  private readonly key = new DirectionalLight('#fff3df', 2.0)
+  private readonly ground = new Mesh(new PlaneGeometry(1, 1), new ShadowMaterial({ opacity: 0.17 }))
   private readonly pieces = new Map<string, Piece[]>()
   private readonly watcher: ResizeObserver
   private readonly flat = new MeshStandardMaterial({ color: '#b8b1a4', roughness: 0.9, metalness: 0 })
@@ -95,14 +95,14 @@ export class Stage {
     home.append(this.renderer.domElement)
     this.renderer.domElement.style.cssText = 'display:block;width:100%;height:100%;touch-action:none'
     this.scene.environment = surroundings(this.renderer)
-    this.scene.environmentIntensity = 0.75
+    this.scene.environmentIntensity = 1.05
     this.key.castShadow = true
     this.key.shadow.mapSize.set(2048, 2048)
     this.key.shadow.bias = -0.0006
     this.key.shadow.radius = 5
     this.ground.rotation.x = -Math.PI / 2
     this.ground.receiveShadow = true
-    this.scene.add(this.key, this.key.target, this.ground, new AmbientLight('#ffffff', 0.15))
+    this.scene.add(this.key, this.key.target, this.ground, new AmbientLight('#fff7ec', 0.35))
     this.controls = new OrbitControls(this.camera, this.renderer.domElement)
     this.controls.enableDamping = false
     this.controls.zoomToCursor = true
@@ -170,12 +170,44 @@ export class Stage {
   /** Frame what is visible. Near and far follow the subject, from a millimetre to ten kilometres. */
   fit() {
     const { center, radius } = this.bounds()
-    const half = Math.atan(Math.tan((this.camera.fov * Math.PI) / 360) * Math.min(1, this.camera.aspect))
-    const away = (radius * 0.88) / Math.sin(half)
-    this.camera.position.copy(center).add(new Vector3(0.55, 0.36, 0.95).normalize().multiplyScalar(away))
-    this.controls.target.copy(center)
+    const back = new Vector3(0.55, 0.34, 0.95).normalize()
+    const { target, away } = this.framing(back)
+    this.controls.target.copy(target)
+    this.camera.position.copy(target).addScaledVector(back, away)
     this.place({ center, radius })
     this.controls.update()
+  }
+
+  /** From a direction, where to look and how far to stand so that every visible vertex is in the frame, just. */
+  private framing(back: Vector3) {
+    const right = new Vector3(0, 1, 0).cross(back).normalize()
+    const up = back.clone().cross(right)
+    const tall = Math.tan((this.camera.fov * Math.PI) / 360)
+    const sides = [right.clone(), right.clone().negate(), up.clone(), up.clone().negate()]
+    const slopes = [tall * this.camera.aspect, tall * this.camera.aspect, tall, tall]
+    const reach = [-Infinity, -Infinity, -Infinity, -Infinity]
+    const point = new Vector3()
+    for (const list of this.pieces.values()) {
+      for (const { mesh } of list) {
+        const positions = mesh.geometry.getAttribute('position')
+        if (!mesh.visible || !positions) continue
+        mesh.updateWorldMatrix(true, false)
+        const step = Math.max(1, Math.floor(positions.count / 4000))
+        for (let i = 0; i < positions.count; i += step) {
+          point.fromBufferAttribute(positions, i).applyMatrix4(mesh.matrixWorld)
+          const depth = point.dot(back)
+          for (let k = 0; k < 4; k++) reach[k] = Math.max(reach[k]!, point.dot(sides[k]!) + depth * slopes[k]!)
+        }
+      }
+    }
+    // The eye lies on the planes through the outermost points: two equations across, two upwards.
+    const across = [(reach[0]! - reach[1]!) / 2, (reach[2]! - reach[3]!) / 2]
+    const distance = Math.max((reach[0]! + reach[1]!) / (2 * slopes[0]!), (reach[2]! + reach[3]!) / (2 * slopes[2]!))
+    const { center, radius } = this.bounds()
+    if (!Number.isFinite(distance)) return { target: center, away: radius * 4 }
+    const depth = center.dot(back)
+    const target = right.multiplyScalar(across[0]!).addScaledVector(up, across[1]!).addScaledVector(back, depth)
+    return { target, away: Math.max((distance - depth) * 1.12, radius * 0.2) }
   }
 
   private place({ center, radius }: Sphere | { center: Vector3; radius: number }) {

@@ -21,7 +21,7 @@ def frozen(array: A) -> A:
     """Return the array, marked read-only (a view, so that the caller's own array stays writable)."""
     view = array.view()
     view.flags.writeable = False
-    return view  # type: ignore[return-value]
+    return view
 
 
 def as_floats(values: object, width: int) -> FloatArray:

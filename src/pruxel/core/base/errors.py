@@ -66,7 +66,7 @@ class Fault:
 class PruxelError(Exception):
     """The root of everything that stops the work; carries its `Fault`."""
 
-    def __init__(  # noqa: PLR0913 - an error names its place in full
+    def __init__(
         self,
         code: ErrorCode,
         message: str,

@@ -113,10 +113,10 @@ def _check(tree: ast.expr, text: str) -> None:
     for node in ast.walk(tree):
         if not isinstance(node, _PLAIN + _INERT):
             message = f"'{text}' uses {type(node).__name__}, which layouts do not have"
-            raise ValueError(message)  # noqa: TRY004 - it is the text that is wrong
+            raise ValueError(message)  # noqa: TRY004 - the text is wrong
         if isinstance(node, ast.Constant) and not isinstance(node.value, int | float | str | bool):
             message = f"'{text}' holds a constant that is neither number nor text"
-            raise ValueError(message)
+            raise ValueError(message)  # noqa: TRY004 - the text is wrong
         if isinstance(node, ast.Attribute) and node.attr.startswith("_"):
             message = f"'{text}' reaches for a private name"
             raise ValueError(message)
@@ -128,7 +128,7 @@ def _check(tree: ast.expr, text: str) -> None:
                 raise ValueError(message)
 
 
-def _evaluate(node: ast.expr, scope: Scope) -> Any:  # noqa: ANN401, C901, PLR0911, PLR0912
+def _evaluate(node: ast.expr, scope: Scope) -> Any:  # noqa: ANN401
     match node:
         case ast.Constant():
             return node.value

@@ -21,9 +21,7 @@ class FixedRecord:
     bits: dict[str, dict[str, tuple[int, int]]]
 
 
-def fixed_dtype(
-    layout: Layout, record: str, version: int | None, stride: int | None
-) -> FixedRecord | None:
+def fixed_dtype(layout: Layout, record: str, version: int | None, stride: int | None) -> FixedRecord | None:
     """The structured type of a record, or None when its size or meaning depends on values."""
     names: list[str] = []
     formats: list[Any] = []

@@ -142,7 +142,7 @@ def _known_version(reading: _Reading, record: Record, spec: FieldSpec, cursor: i
     return reading.version
 
 
-def _check_version(reading: _Reading, record: Record, spec: FieldSpec, cursor: int) -> None:
+def _check_version(reading: _Reading, record: Record, spec: FieldSpec) -> None:
     """As soon as the version field has been read, an unknown version stops the reading."""
     wanted = reading.layout.version
     if wanted is None or reading.version is not None or spec.name is None:
@@ -184,7 +184,7 @@ def _field(reading: _Reading, record: Record, spec: FieldSpec, cursor: int) -> i
             value = spec.names.get(int(value), f"unknown {value}")
         record.values[spec.name] = value
         record.spans[spec.name] = (begin, end)
-        _check_version(reading, record, spec, begin)
+        _check_version(reading, record, spec)
     return cursor if spec.at is not None else end
 
 
@@ -294,6 +294,7 @@ def _run(reading: _Reading, record: Record, spec: FieldSpec, at: int) -> tuple[A
         _over_budget(reading, record, spec, at, count)
     items: list[Any] = []
     cursor = at
+    item: Record | str
     for number in range(count):
         begin = cursor if stride is None else at + number * stride
         if spec.type == "text":

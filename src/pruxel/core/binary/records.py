@@ -65,13 +65,11 @@ class Table:
             raise IndexError(index)
         row = self.array[index]
         size = self.array.dtype.itemsize
-        record = Record(
-            self.kind, self.start + index * size, self.parent, self.parent.constants
-        )
+        record = Record(self.kind, self.start + index * size, self.parent, self.parent.constants)
         for name in self.array.dtype.names or ():
             value = row[name]
-            plain = value.item() if value.ndim == 0 else tuple(value.tolist())
-            record.values[name] = split_bits(plain, self.bits[name]) if name in self.bits else plain
+            plain: Any = value.item() if value.ndim == 0 else tuple(value.tolist())
+            record.values[name] = split_bits(int(plain), self.bits[name]) if name in self.bits else plain
         return record
 
     def column(self, name: str) -> AnyArray:
@@ -84,6 +82,4 @@ class Table:
 
 def split_bits(value: int, bits: dict[str, tuple[int, int]]) -> dict[str, int]:
     """Cut an integer into named bit fields; `raw` is the whole."""
-    return {"raw": value} | {
-        name: (value >> first) & ((1 << count) - 1) for name, (first, count) in bits.items()
-    }
+    return {"raw": value} | {name: (value >> first) & ((1 << count) - 1) for name, (first, count) in bits.items()}

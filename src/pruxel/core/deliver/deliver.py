@@ -50,9 +50,7 @@ class Report:
         return found
 
 
-def deliver(
-    scene: Scene, name: str, formats: Sequence[str], folder: Path, context: Context
-) -> Report:
+def deliver(scene: Scene, name: str, formats: Sequence[str], folder: Path, context: Context) -> Report:
     """Write a scene into a folder that exists; raises `UsageError` for an unknown format.
 
     With several formats each has a folder of its own, so that their textures do not mix.
@@ -69,9 +67,7 @@ def deliver(
     return report
 
 
-def _one(  # noqa: PLR0913 - one turn of the loop above
-    scene: Scene, stem: str, spec: Format, home: Path, folder: Path, context: Context
-) -> FormatReport:
+def _one(scene: Scene, stem: str, spec: Format, home: Path, folder: Path, context: Context) -> FormatReport:
     if spec.write is None:
         message = f"format {spec.name} has no writer"
         raise ValueError(message)

@@ -17,7 +17,7 @@ class GeometryFacts:
     """Counts and sums over all triangles in world space.
 
     `agreement` is the area-weighted mean of the cosine between faces and their vertex normals: near 1 when winding and
-    normals agree, near -1 when one of them is turned. `volume_sum` is the signed volume, which changes sign with winding.
+    normals agree, near -1 when one is turned. `volume_sum` is the signed volume, which changes sign with winding.
     """
 
     triangles: int

@@ -24,7 +24,8 @@ from pruxel.core.formats.textures import link_name
 _VALIDATE = """
 const fs=require('fs'),path=require('path'),v=require(process.argv[1]),f=process.argv[2];
 v.validateBytes(new Uint8Array(fs.readFileSync(f)),{uri:path.basename(f),maxIssues:50,
-externalResourceFunction:u=>Promise.resolve(new Uint8Array(fs.readFileSync(path.join(path.dirname(f),decodeURIComponent(u)))))})
+externalResourceFunction:u=>Promise.resolve(
+new Uint8Array(fs.readFileSync(path.join(path.dirname(f),decodeURIComponent(u)))))})
 .then(r=>console.log(JSON.stringify(r.issues)),e=>{console.error(String(e));process.exit(2)});
 """
 _MOST_SECONDS = 300
@@ -158,7 +159,11 @@ def _compare(w: GeometryFacts, r: GeometryFacts, t: Tolerances) -> list[Check]:
 
 def _uv_check(w: GeometryFacts, r: GeometryFacts, t: Tolerances) -> Check:
     def shown(f: GeometryFacts) -> str:
-        return "none" if not f.uv_minimum or not f.uv_maximum else " ".join(f"{v:.4f}" for v in (*f.uv_minimum, *f.uv_maximum))
+        return (
+            "none"
+            if not f.uv_minimum or not f.uv_maximum
+            else " ".join(f"{v:.4f}" for v in (*f.uv_minimum, *f.uv_maximum))
+        )
 
     same = bool(r.uv_minimum and r.uv_maximum) and np.allclose(
         (*w.uv_minimum, *w.uv_maximum),  # type: ignore[misc]
@@ -185,7 +190,9 @@ def validator_path() -> Path | None:
 def _validated(main: Path) -> Proof:
     node, package = shutil.which("node"), validator_path()
     if node is None or package is None:
-        missing = Check("official validator", "runs", "Node or the package gltf-validator is not installed", passed=False)
+        missing = Check(
+            "official validator", "runs", "Node or the package gltf-validator is not installed", passed=False
+        )
         return Proof(main.name, "glTF validator", (missing,))
     run = subprocess.run(  # noqa: S603 - a fixed program on our own file
         [node, "-e", _VALIDATE, str(package), str(main.resolve())],

@@ -64,9 +64,7 @@ def turn_corners(indices: IndexArray, how: Turning) -> IndexArray:
 
 def turn_placement(
     translation: object, rotation: object, scale: object, how: Turning
-) -> tuple[
-    tuple[float, float, float], tuple[float, float, float, float], tuple[float, float, float]
-]:
+) -> tuple[tuple[float, float, float], tuple[float, float, float, float], tuple[float, float, float]]:
     """A node's translation, rotation xyzw and scale in our axes."""
     basis = np.eye(4)
     basis[:3, :3] = how.ours_from_file

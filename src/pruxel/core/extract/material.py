@@ -40,9 +40,7 @@ class LooseMaterial:
     images: dict[str, Image] = field(default_factory=dict)
 
 
-def read_material(
-    data: memoryview, layout: Layout, entry: str, find: Find, context: Context
-) -> LooseMaterial:
+def read_material(data: memoryview, layout: Layout, entry: str, find: Find, context: Context) -> LooseMaterial:
     """Read a material by its layout; textures that are missing or unreadable become `unresolved`."""
     spec = extract_spec(layout, MaterialExtract)
     head = parse(layout, data, entry, context)
@@ -119,7 +117,7 @@ def _images(encoded: dict[str, _Encoded], spec: MaterialExtract, material: Mater
             return None
         slot, _, channel = where.lstrip("~").partition(".")
         source = encoded.get(slot)
-        return None if source is None else ChannelPick(source.image, channel, where.startswith("~"))  # type: ignore[arg-type]
+        return None if source is None else ChannelPick(source.image, channel, where.startswith("~"))
 
     base, opacity = encoded.get("base_color"), pick("opacity")
     if base is not None:
@@ -154,6 +152,4 @@ def _with_alpha(base: EncodedImage, alpha: ChannelPick) -> ChannelMix:
 
 
 def _green_inverted(normal: EncodedImage) -> ChannelMix:
-    return ChannelMix(
-        ChannelPick(normal, "r"), ChannelPick(normal, "g", inverted=True), ChannelPick(normal, "b")
-    )
+    return ChannelMix(ChannelPick(normal, "r"), ChannelPick(normal, "g", inverted=True), ChannelPick(normal, "b"))

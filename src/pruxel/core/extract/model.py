@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from pruxel.core.base.arrays import as_floats, frozen
+from pruxel.core.base.arrays import IndexArray, as_floats, frozen
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.binary.expressions import compile_expression
@@ -118,7 +118,7 @@ def _tree(nodes: list[Node], parents: list[int]) -> tuple[tuple[Node, ...], tupl
     return unique_names(linked), roots
 
 
-def _mesh(  # noqa: PLR0913 - one step of the loop above, pulled out
+def _mesh(
     part: Record,
     spec: ModelExtract,
     layout: Layout,
@@ -153,7 +153,11 @@ def _mesh(  # noqa: PLR0913 - one step of the loop above, pulled out
 
 
 def _primitive(
-    attributes: Attributes, indices: Any, how: turn.Turning, material: int | None, place: Origin  # noqa: ANN401
+    attributes: Attributes,
+    indices: IndexArray,
+    how: turn.Turning,
+    material: int | None,
+    place: Origin,
 ) -> Primitive:
     floats = attributes.floats
     positions = turn.turn_points(floats["position"], how)

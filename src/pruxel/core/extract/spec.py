@@ -12,9 +12,7 @@ from pydantic import Field
 from pruxel.core.binary.schema import ExpressionText, Strict
 from pruxel.core.sources.profile import Conventions
 
-Semantic = Literal[
-    "position", "normal", "tangent", "uv0", "uv1", "uv2", "color", "joints", "weights", "ignored"
-]
+Semantic = Literal["position", "normal", "tangent", "uv0", "uv1", "uv2", "color", "joints", "weights", "ignored"]
 MaterialSlot = Literal["base_color", "normal", "emissive", "packed", "packed2", "occlusion"]
 
 
@@ -83,7 +81,7 @@ class TextureList(Strict):
 class MaterialExtract(Strict):
     """How records become a material.
 
-    `channels` says in which channel of which texture a quantity lies, e.g. `roughness: packed.r`; a leading `~` inverts.
+    `channels` says in which channel of which texture a quantity lies: `roughness: packed.r`; a leading `~` inverts.
     """
 
     name: ExpressionText | None = None

@@ -107,9 +107,7 @@ def _rows(data: memoryview, count: int, stride: int, entry: str, part: Record) -
     return np.frombuffer(data, np.uint8, count * stride).reshape(count, stride)
 
 
-def read_indices(
-    part: Record, stream: IndexStream, vertices: int, entry: str, order: str
-) -> IndexArray:
+def read_indices(part: Record, stream: IndexStream, vertices: int, entry: str, order: str) -> IndexArray:
     """The (m, 3) uint32 corners; raises `InputError` when one is beyond the vertices."""
     kind_name = str(_value(stream.type, part))
     kind = element(kind_name)
@@ -142,7 +140,7 @@ def _value(text: str, part: Record) -> Any:  # noqa: ANN401
     return compile_expression(text)(part)
 
 
-def _bad(  # noqa: PLR0913 - an error names its place in full
+def _bad(
     entry: str,
     part: Record,
     message: str,
@@ -161,5 +159,3 @@ def _bad(  # noqa: PLR0913 - an error names its place in full
         found=found,
         hint=hint,
     )
-
-

@@ -54,7 +54,7 @@ def _octaves(length: float) -> float:
 
 
 def _length(metres: float) -> str:
-    if metres >= 1000:  # noqa: PLR2004 - a kilometre
+    if metres >= 1000:
         return f"{metres / 1000:.3g} km"
     if metres >= 1:
         return f"{metres:.3g} m"

@@ -48,9 +48,7 @@ def inward_faces(scene: Scene, context: Context) -> Iterator[Finding]:
                 Evidence("samples decided", f"{seen.decided} of {seen.samples}"),
                 Evidence("triangles", len(indices)),
             ),
-            suggestion=SuggestedStep(
-                "flip_faces", {"parts": [node.name]}, f"Flip the faces of “{node.name}”"
-            ),
+            suggestion=SuggestedStep("flip_faces", {"parts": [node.name]}, f"Flip the faces of “{node.name}”"),
         )
 
 

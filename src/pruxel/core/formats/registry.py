@@ -41,7 +41,7 @@ Write = Callable[[Scene, str, Context], list[OutFile]]
 
 @dataclass(frozen=True)
 class Format:
-    """One open format. `carries` names what of a scene survives in it; the main file is the first that `write` yields."""
+    """One open format. `carries` names what of a scene survives in it; `write` yields the main file first."""
 
     name: str
     title: str

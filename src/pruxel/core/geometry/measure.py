@@ -7,9 +7,7 @@ import numpy as np
 from pruxel.core.base.arrays import DoubleArray, FloatArray, IndexArray
 
 
-def corner_points(
-    positions: FloatArray, indices: IndexArray
-) -> tuple[FloatArray, FloatArray, FloatArray]:
+def corner_points(positions: FloatArray, indices: IndexArray) -> tuple[FloatArray, FloatArray, FloatArray]:
     """The three (m, 3) corners of each triangle."""
     return positions[indices[:, 0]], positions[indices[:, 1]], positions[indices[:, 2]]
 

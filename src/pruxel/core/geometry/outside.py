@@ -47,9 +47,7 @@ def openness(
     back = _open_share(mesh, points, -normals, lift, directions)
     decided = np.abs(front - back) > margin
     inward = float((back > front)[decided].mean()) if decided.any() else 0.0
-    return Openness(
-        float(front.mean()), float(back.mean()), inward, int(decided.sum()), len(points)
-    )
+    return Openness(float(front.mean()), float(back.mean()), inward, int(decided.sum()), len(points))
 
 
 def _open_share(

@@ -34,9 +34,7 @@ def _plane(points, vertex_of_corner, first, count, flat):  # type: ignore[no-unt
 
 @numba.njit(cache=True, nogil=True)
 def _turn(flat, i, j, k):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
-    return (flat[j, 0] - flat[i, 0]) * (flat[k, 1] - flat[i, 1]) - (flat[j, 1] - flat[i, 1]) * (
-        flat[k, 0] - flat[i, 0]
-    )
+    return (flat[j, 0] - flat[i, 0]) * (flat[k, 1] - flat[i, 1]) - (flat[j, 1] - flat[i, 1]) * (flat[k, 0] - flat[i, 0])
 
 
 @numba.njit(cache=True, nogil=True)
@@ -91,9 +89,7 @@ def _clip(points, vertex_of_corner, faces, out, face_of):  # type: ignore[no-unt
     return at
 
 
-def triangulate(
-    points: FloatArray, vertex_of_corner: AnyArray, faces: AnyArray
-) -> tuple[AnyArray, AnyArray]:
+def triangulate(points: FloatArray, vertex_of_corner: AnyArray, faces: AnyArray) -> tuple[AnyArray, AnyArray]:
     """Cut polygons of 3 to 64 corners into triangles by ear clipping (Meisters 1975).
 
     points (n, 3); vertex_of_corner (c,); faces (f, 2) first corner and corner count. Returns (m, 3) corner numbers and

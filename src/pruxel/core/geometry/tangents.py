@@ -27,9 +27,7 @@ def _gather(positions, uvs, indices, along, across):  # type: ignore[no-untyped-
                 across[c, a] += dv
 
 
-def vertex_tangents(
-    positions: FloatArray, normals: FloatArray, uvs: FloatArray, indices: IndexArray
-) -> FloatArray:
+def vertex_tangents(positions: FloatArray, normals: FloatArray, uvs: FloatArray, indices: IndexArray) -> FloatArray:
     """Compute (n, 4) float32 tangents: unit, square to the normal, along growing U; w is the bitangent's sign.
 
     uvs have their origin at the top left, so the bitangent runs along falling V, as glTF 2.0 asks (section 3.7.2.1).

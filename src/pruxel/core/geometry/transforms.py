@@ -43,9 +43,7 @@ def matrix_quaternion(matrix: DoubleArray) -> tuple[float, float, float, float]:
     return (float(q[0]), float(q[1]), float(q[2]), float(q[3]))
 
 
-def compose(
-    translation: Sequence[float], rotation: Sequence[float], scale: Sequence[float]
-) -> DoubleArray:
+def compose(translation: Sequence[float], rotation: Sequence[float], scale: Sequence[float]) -> DoubleArray:
     """Build the (4, 4) parent_from_local matrix translation * rotation * scale."""
     matrix = np.eye(4)
     matrix[:3, :3] = quaternion_matrix(rotation) * np.asarray(scale, dtype=np.float64)
@@ -55,9 +53,7 @@ def compose(
 
 def decompose(
     matrix: DoubleArray,
-) -> tuple[
-    tuple[float, float, float], tuple[float, float, float, float], tuple[float, float, float]
-]:
+) -> tuple[tuple[float, float, float], tuple[float, float, float, float], tuple[float, float, float]]:
     """Split a (4, 4) affine matrix into translation, rotation xyzw and scale; shear is lost.
 
     A mirroring matrix gets a negative x scale.

@@ -46,7 +46,7 @@ def encode(pixels: ByteArray) -> bytes:
     if pixels.shape[2] == 4 and bool((pixels[..., 3] == 255).all()):
         pixels = np.ascontiguousarray(pixels[..., :3])
     height, width, channels = pixels.shape
-    data = memoryview(_filtered(pixels).reshape(-1))
+    data = _filtered(pixels).reshape(-1).data
     pieces = [data[at : at + _PIECE_BYTES] for at in range(0, len(data), _PIECE_BYTES)]
     last = [False] * (len(pieces) - 1) + [True]
     with ThreadPoolExecutor(2) as pool:

@@ -11,19 +11,15 @@ from pruxel.core.base.errors import ErrorCode, InputError
 _CHANNELS = {"BC1": 4, "BC2": 4, "BC3": 4, "BC4": 1, "BC5": 2, "BC7": 4}
 
 
-def decode_blocks(
-    body: memoryview, encoding: str, width: int, height: int, name: str
-) -> ByteArray:
+def decode_blocks(body: memoryview, encoding: str, width: int, height: int, name: str) -> ByteArray:
     """Decode to (height, width, 4) uint8; BC4 becomes grey, BC5 a normal map with its third channel rebuilt."""
     wide, high = (width + 3) // 4 * 4, (height + 3) // 4 * 4
     channels = _CHANNELS[encoding]
     out = np.empty((high, wide, channels) if channels > 1 else (high, wide), np.uint8)
     try:
-        imagecodecs.bcn_decode(body, int(encoding[2]), out=out)
+        imagecodecs.bcn_decode(body, int(encoding[2]), out=out)  # type: ignore[arg-type] # takes any buffer
     except imagecodecs.BcnError as error:
-        raise InputError(
-            ErrorCode.MALFORMED, f"the {encoding} blocks do not decode ({error})", file=name
-        ) from error
+        raise InputError(ErrorCode.MALFORMED, f"the {encoding} blocks do not decode ({error})", file=name) from error
     texels = out[:height, :width]
     if channels == 4:
         return np.ascontiguousarray(texels)

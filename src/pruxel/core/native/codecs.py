@@ -5,6 +5,7 @@ from __future__ import annotations
 import lzma
 import zlib
 from collections.abc import Callable
+from typing import Any
 
 import brotli
 import lz4.block
@@ -66,7 +67,7 @@ _INFLATE: dict[str, Inflate] = {
     "brotli": _brotli,
 }
 
-_FAILURES = (
+_FAILURES: tuple[Any, ...] = (
     zlib.error,
     isal_zlib.error,
     zstandard.ZstdError,

@@ -48,7 +48,5 @@ def decode(data: memoryview, name: str, format_name: str, limits: Limits) -> Pix
     try:
         rgba: ByteArray = np.asarray(image.convert("RGBA"))
     except (OSError, SyntaxError, ValueError, IndexError, struct_error) as error:
-        raise InputError(
-            ErrorCode.TRUNCATED, f"the image's data is damaged ({error})", file=name
-        ) from error
+        raise InputError(ErrorCode.TRUNCATED, f"the image's data is damaged ({error})", file=name) from error
     return Pixels(rgba, described)

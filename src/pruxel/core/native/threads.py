@@ -15,9 +15,7 @@ _POOL = ThreadPoolExecutor(_CORES, thread_name_prefix="kernel")
 _WORTH_SPLITTING = 1 << 15
 
 
-def over_ranges(
-    count: int, run: Callable[[int, int], object], worth_splitting: int = _WORTH_SPLITTING
-) -> None:
+def over_ranges(count: int, run: Callable[[int, int], object], worth_splitting: int = _WORTH_SPLITTING) -> None:
     """Call `run(start, stop)` over slices that cover 0..count, at once; raises what the first failure raised."""
     if count < worth_splitting or _CORES == 1:
         run(0, count)

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
+from pruxel.core.base.arrays import as_floats, as_indices
 from pruxel.core.base.context import Context
 from pruxel.core.binary.elements import decode_floats, element
 from pruxel.core.formats import gltf, obj
-from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
-from pruxel.core.base.arrays import as_floats, as_indices
 from pruxel.core.geometry.tangents import vertex_tangents
+from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
 
 
 def warm() -> None:

@@ -58,7 +58,7 @@ def frame(
 
 
 def _span(across: DoubleArray, depth: DoubleArray, slope: float) -> tuple[float, float]:
-    """Where the eye must stand across, and how far before the nearest point, so that two side planes hold all points."""
+    """Where the eye stands across, and how far before the nearest point, so that two side planes hold all points."""
     behind = (depth - depth.max()) * slope
     high, low = float((across + behind).max()), float((across - behind).min())
     return (high + low) / 2, max((high - low) / (2 * slope), 1e-9)

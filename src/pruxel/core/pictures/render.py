@@ -63,9 +63,7 @@ def render(scene: Scene, context: Context, view: View = _DEFAULT) -> ByteArray:
     return _developed(color, alpha, view)
 
 
-def _trace(
-    soup: Soup, mesh: RayMesh, origins: FloatArray, directions: FloatArray
-) -> tuple[FloatArray, FloatArray]:
+def _trace(soup: Soup, mesh: RayMesh, origins: FloatArray, directions: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Premultiplied linear colour (n, 3) and alpha (n,), going on behind what is see-through."""
     count = len(origins)
     color, through = np.zeros((count, 3), np.float32), np.ones(count, np.float32)
@@ -94,7 +92,7 @@ def _only(hits: Hits, met: AnyArray) -> Hits:
     return Hits(hits.triangle[met], hits.u[met], hits.v[met], hits.distance[met])
 
 
-def _ground_shadow(  # noqa: PLR0913 - the state of one picture
+def _ground_shadow(
     soup: Soup,
     mesh: RayMesh,
     camera: Camera,
@@ -119,7 +117,14 @@ def _ground_shadow(  # noqa: PLR0913 - the state of one picture
     # Each point turns the directions by another angle, so that few rays give grain and not bands.
     angle = (np.arange(len(points)) * 2.399963).astype(np.float32)[:, None]
     cos, sin = np.cos(angle), np.sin(angle)
-    spread = np.stack([cos * up[:, 0] - sin * up[:, 2], np.broadcast_to(up[:, 1], (len(points), len(up))), sin * up[:, 0] + cos * up[:, 2]], axis=-1)
+    spread = np.stack(
+        [
+            cos * up[:, 0] - sin * up[:, 2],
+            np.broadcast_to(up[:, 1], (len(points), len(up))),
+            sin * up[:, 0] + cos * up[:, 2],
+        ],
+        axis=-1,
+    )
     origin = np.repeat(points + np.array([0, lift, 0], np.float32), len(up), axis=0)
     blocked = mesh.blocked(origin, spread.reshape(-1, 3)).reshape(len(points), len(up))
     weight = up[:, 1] / up[:, 1].sum()

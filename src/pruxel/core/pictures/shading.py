@@ -82,7 +82,7 @@ def _look_up(texels: AnyArray, uv: FloatArray) -> FloatArray:
 
 
 def _linear(color: FloatArray) -> FloatArray:
-    """sRGB values to linear light (IEC 61966-2-1)."""
+    """SRGB values to linear light (IEC 61966-2-1)."""
     return np.where(color <= 0.04045, color / 12.92, ((color + 0.055) / 1.055) ** 2.4)
 
 
@@ -182,9 +182,7 @@ def _sky_share(mesh: RayMesh, lifted: FloatArray, normal: FloatArray) -> FloatAr
     rays = sphere_directions(_OCCLUSION_RAYS)
     facing = normal @ rays.T
     aimed = rays[None] * np.where(facing < 0, np.float32(-1), np.float32(1))[..., None]
-    blocked = mesh.blocked(
-        np.repeat(lifted, len(rays), axis=0), aimed.reshape(-1, 3).astype(np.float32)
-    )
+    blocked = mesh.blocked(np.repeat(lifted, len(rays), axis=0), aimed.reshape(-1, 3).astype(np.float32))
     weight = np.abs(facing)
     share: FloatArray = ((~blocked).reshape(weight.shape) * weight).sum(axis=1) / weight.sum(axis=1)
     return share
@@ -205,16 +203,12 @@ def _lit(look: _Look, points: Points, shadow: FloatArray, openness: FloatArray) 
     total = (diffuse * sky + fresnel * reflected) * (openness * _AMBIENT)[:, None]
     for direction, light, seen in ((_KEY, _KEY_COLOR, shadow), (_RIM, _RIM_COLOR, openness)):
         cosine = np.clip(normal @ direction, 0, 1) * seen
-        total = total + (diffuse / np.pi + _gloss(look, normal, eye, direction, mirror)) * (
-            cosine[:, None] * light
-        )
+        total = total + (diffuse / np.pi + _gloss(look, normal, eye, direction, mirror)) * (cosine[:, None] * light)
     result: FloatArray = total + look.emissive
     return result
 
 
-def _gloss(
-    look: _Look, normal: FloatArray, eye: FloatArray, light: AnyArray, mirror: AnyArray
-) -> AnyArray:
+def _gloss(look: _Look, normal: FloatArray, eye: FloatArray, light: AnyArray, mirror: AnyArray) -> AnyArray:
     """The microfacet term: GGX distribution, Smith's visibility (Karis's approximation), Schlick's Fresnel."""
     half = _unit(eye + light)
     alpha2 = np.maximum(look.rough, 0.08) ** 4

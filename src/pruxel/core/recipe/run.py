@@ -11,7 +11,7 @@ from typing import Protocol
 
 import pruxel.core.steps  # noqa: F401 - registers all steps
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import Fault, PruxelError, CancelledError
+from pruxel.core.base.errors import CancelledError, Fault, PruxelError
 from pruxel.core.recipe.document import StepUse
 from pruxel.core.scene.digest import digest
 from pruxel.core.scene.measure import measure
@@ -82,9 +82,7 @@ def step_key(scene_digest: str, use: StepUse) -> str:
     return hashlib.blake2b(text.encode(), digest_size=16).hexdigest()
 
 
-def run_recipe(
-    scene: Scene, uses: Sequence[StepUse], cache: StepCache, context: Context
-) -> RecipeRun:
+def run_recipe(scene: Scene, uses: Sequence[StepUse], cache: StepCache, context: Context) -> RecipeRun:
     """Run the steps that are on, in order. A step that fails is passed over with its fault; the rest goes on."""
     scenes, runs = [scene], []
     current = digest(scene)

@@ -24,6 +24,4 @@ def assign_materials(scene: Scene, found: Mapping[int, tuple[Material, Mapping[s
                 texture_of_image[image] = len(textures) - 1
             slots[slot] = TextureRef(texture_of_image[image])
         materials[index] = replace(material, **slots)  # type: ignore[arg-type]
-    return replace(
-        scene, materials=tuple(materials), images=tuple(images), textures=tuple(textures)
-    )
+    return replace(scene, materials=tuple(materials), images=tuple(images), textures=tuple(textures))

@@ -45,7 +45,7 @@ def _feed_bytes(value: bytes, state: Any) -> None:  # noqa: ANN401
 
 
 @_feed.register
-def _feed_array(value: np.ndarray, state: Any) -> None:  # type: ignore[type-arg] # noqa: ANN401
+def _feed_array(value: np.ndarray, state: Any) -> None:  # noqa: ANN401
     state.update(f"{value.dtype.str}{value.shape}".encode())
     if value.size:
         state.update(np.ascontiguousarray(value).data)

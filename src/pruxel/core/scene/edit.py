@@ -68,9 +68,7 @@ def _remap_skin(skin: Skin, new_from_old: dict[int, int]) -> Skin:
 
 def _remap_clip(clip: Clip, new_from_old: dict[int, int]) -> Clip:
     channels = tuple(
-        replace(channel, node=new_from_old[channel.node])
-        for channel in clip.channels
-        if channel.node in new_from_old
+        replace(channel, node=new_from_old[channel.node]) for channel in clip.channels if channel.node in new_from_old
     )
     return replace(clip, channels=channels)
 
@@ -84,9 +82,7 @@ def drop_unused(scene: Scene) -> Scene:
     mesh_ids = _renumber([n.mesh for n in scene.nodes if n.mesh is not None])
     skin_ids = _renumber([n.skin for n in scene.nodes if n.skin is not None])
     meshes = [scene.meshes[old] for old in mesh_ids]
-    material_ids = _renumber(
-        [p.material for m in meshes for p in m.primitives if p.material is not None]
-    )
+    material_ids = _renumber([p.material for m in meshes for p in m.primitives if p.material is not None])
     materials = [scene.materials[old] for old in material_ids]
     texture_ids = _renumber([t for m in materials for t in textures_of(m)])
     textures = [scene.textures[old] for old in texture_ids]
@@ -113,8 +109,7 @@ def _remap_materials(mesh: Mesh, new_from_old: dict[int, int]) -> Mesh:
     return replace(
         mesh,
         primitives=tuple(
-            p if p.material is None else replace(p, material=new_from_old[p.material])
-            for p in mesh.primitives
+            p if p.material is None else replace(p, material=new_from_old[p.material]) for p in mesh.primitives
         ),
     )
 
@@ -163,8 +158,7 @@ def _append(base: Scene, more: Scene) -> Scene:
         roots=base.roots + tuple(shift[r] for r in more.roots),
         meshes=base.meshes + tuple(_remap_materials(mesh, materials) for mesh in more.meshes),
         materials=base.materials + tuple(remap_textures(m, textures) for m in more.materials),
-        textures=base.textures
-        + tuple(replace(t, image=t.image + len(base.images)) for t in more.textures),
+        textures=base.textures + tuple(replace(t, image=t.image + len(base.images)) for t in more.textures),
         images=base.images + more.images,
         skins=base.skins + tuple(_remap_skin(s, shift) for s in more.skins),
         clips=base.clips + tuple(_remap_clip(c, shift) for c in more.clips),

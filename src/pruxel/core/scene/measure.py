@@ -87,5 +87,5 @@ def measure(scene: Scene) -> SceneFacts:
     )
 
 
-def _triple(values: np.ndarray) -> tuple[float, float, float]:  # type: ignore[type-arg]
+def _triple(values: np.ndarray) -> tuple[float, float, float]:
     return (float(values[0]), float(values[1]), float(values[2]))

@@ -26,11 +26,7 @@ def texels(image: Image) -> ByteArray:
 
 @lru_cache(maxsize=24)
 def _mixed(mix: ChannelMix, name: str) -> ByteArray:
-    sources = {
-        pick.image: _decoded(pick.image, name)
-        for pick in mix.picks()
-        if isinstance(pick, ChannelPick)
-    }
+    sources = {pick.image: _decoded(pick.image, name) for pick in mix.picks() if isinstance(pick, ChannelPick)}
     height = max((a.shape[0] for a in sources.values()), default=1)
     width = max((a.shape[1] for a in sources.values()), default=1)
     out = np.empty((height, width, 4), np.uint8)

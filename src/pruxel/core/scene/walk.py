@@ -14,8 +14,7 @@ from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
 def world_from_local(scene: Scene) -> DoubleArray:
     """Compute the (n, 4, 4) float64 matrix of every node; nodes outside the tree keep their own."""
     matrices = np.stack(
-        [compose(node.translation, node.rotation, node.scale) for node in scene.nodes]
-        or [np.eye(4)],
+        [compose(node.translation, node.rotation, node.scale) for node in scene.nodes] or [np.eye(4)],
     )
     pending = list(scene.roots)
     while pending:

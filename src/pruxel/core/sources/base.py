@@ -50,5 +50,8 @@ class Source(Protocol):
 def not_found(path: str, label: str) -> InputError:
     """The error for a path that a source does not hold."""
     return InputError(
-        ErrorCode.NOT_FOUND, f"there is no '{path}' in {label}", file=path, hint="List the entries to see what there is."
+        ErrorCode.NOT_FOUND,
+        f"there is no '{path}' in {label}",
+        file=path,
+        hint="List the entries to see what there is.",
     )

@@ -69,9 +69,7 @@ class FolderSource:
     def packs(self) -> list[Path]:
         """The packs among the files, by their first bytes."""
         return [
-            path
-            for relative, path in _files(self.root)
-            if classify(_head(path), relative, self.layouts) is Kind.PACK
+            path for relative, path in _files(self.root) if classify(_head(path), relative, self.layouts) is Kind.PACK
         ]
 
     def read(self, path: str, context: Context) -> memoryview:

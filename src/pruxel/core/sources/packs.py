@@ -15,6 +15,7 @@ from pruxel.core.base.arrays import AnyArray
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.base.limits import check_unpacked_size
+from pruxel.core.binary.expressions import compile_expression
 from pruxel.core.binary.load import validation_words
 from pruxel.core.binary.parse import parse
 from pruxel.core.binary.records import Record, Table
@@ -24,7 +25,6 @@ from pruxel.core.sources.base import Listed, Listing, not_found
 from pruxel.core.sources.files import map_file
 from pruxel.core.sources.kinds import HEAD_BYTES, classify
 from pruxel.core.sources.names import safe_path, unique_name
-from pruxel.core.binary.expressions import compile_expression
 
 
 class PackExtract(Strict):
@@ -157,7 +157,11 @@ def _read_table(
         if unique != paths[number].replace("\\", "/"):
             problems.append(_renamed(label, paths[number], unique))
         code = codecs[number]
-        codec = str(code) if isinstance(code, str) else spec.codecs.get(int(code), "stored" if not spec.codecs else f"number {code}")
+        codec = (
+            str(code)
+            if isinstance(code, str)
+            else spec.codecs.get(int(code), "stored" if not spec.codecs else f"number {code}")
+        )
         places[unique] = _Place(
             int(offsets[number]),
             int(stored[number]),
@@ -176,9 +180,7 @@ def _column(entries: object, name: str, label: str) -> AnyArray:
             return np.array([record[name] for record in entries])
     except KeyError:
         pass
-    raise InputError(
-        ErrorCode.LAYOUT, "'extract' names a field that the table does not have", file=label, field=name
-    )
+    raise InputError(ErrorCode.LAYOUT, "'extract' names a field that the table does not have", file=label, field=name)
 
 
 def _paths(entries: object, spec: PackExtract, head: Record, label: str) -> list[str]:

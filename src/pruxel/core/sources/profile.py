@@ -106,6 +106,4 @@ def find_profile(folder: Path) -> Path | None:
 
 def with_layouts(profile: Profile, layouts: Sequence[Layout]) -> Profile:
     """The profile with more layouts before its own."""
-    return Profile(
-        profile.name, profile.about, (*layouts, *profile.layouts), profile.conventions, profile.leave_out
-    )
+    return Profile(profile.name, profile.about, (*layouts, *profile.layouts), profile.conventions, profile.leave_out)

@@ -31,7 +31,7 @@ class References:
             self._by_name[path.rsplit("/", 1)[-1].lower()].append(path)
 
     def resolve(self, name: str, beside: str) -> Resolution:
-        """Look for `name` as a full path, then beside the entry that names it, then anywhere by file name if only one."""
+        """Look for `name` as a full path, then beside the entry that names it, then by file name if only one has it."""
         wanted = name.replace("\\", "/").lstrip("./").lower()
         folder = beside.rsplit("/", 1)[0].lower() if "/" in beside else ""
         for candidate in (wanted, _join(folder, name.replace("\\", "/").lower())):

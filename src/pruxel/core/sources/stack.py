@@ -74,9 +74,7 @@ def open_sources(path: Path, profile: Profile) -> list[Source]:
         packs = (open_pack(pack, profile) for pack in loose.packs())
         return [*(pack for pack in packs if pack is not None), loose]
     if not path.is_file():
-        raise InputError(
-            ErrorCode.NOT_FOUND, "there is no such file or folder", file=str(path), hint="Check the path."
-        )
+        raise InputError(ErrorCode.NOT_FOUND, "there is no such file or folder", file=str(path), hint="Check the path.")
     pack = open_pack(path, profile)
     return [pack if pack is not None else FileSource(path, profile.layouts)]
 

@@ -50,7 +50,11 @@ def submersible(seed: int) -> Model:
     radius = 0.78 * np.clip(1 - np.abs(t) ** 2.6, 0, 1) ** 0.62 * (1 - 0.16 * (t < 0) * np.abs(t))
     hull = revolved([(float(max(r, 0)), float(2.1 * k)) for k, r in zip(t, radius, strict=True)], 48)
     hull = hull.turned(0, 90).scaled((1, 0.96, 1)).moved((0, 0.95, 0))
-    tower = revolved([(0.0, 0.0), (0.42, 0.0), (0.4, 0.3), (0.36, 0.5), (0.3, 0.58), (0.0, 0.64)], 36).scaled((0.9, 1, 1.35)).moved((0, 1.5, 0.15))
+    tower = (
+        revolved([(0.0, 0.0), (0.42, 0.0), (0.4, 0.3), (0.36, 0.5), (0.3, 0.58), (0.0, 0.64)], 36)
+        .scaled((0.9, 1, 1.35))
+        .moved((0, 1.5, 0.15))
+    )
     frame, glass = _porthole(0.2)
     frames, panes = [], []
     for z in (-0.75, 0.0, 0.75):
@@ -66,20 +70,38 @@ def submersible(seed: int) -> Model:
         box((0.07, 0.95, 0.5), 0.03).moved((0, 1.5, -1.62)), box((0.07, 0.6, 0.42), 0.03).moved((0, 0.42, -1.6)),
     )  # fmt: skip
     blade = ball((0.3, 0.11, 0.025), 18, 10).turned(0, 28).moved((0.26, 0, 0))
-    screw = together(*(blade.turned(2, a) for a in (0, 90, 180, 270)), ball((0.1, 0.1, 0.16), 18, 10)).moved((0, 0.95, -2.22))
-    guard = together(ring(0.55, 0.04, 40, 8).turned(0, 90), ring(0.55, 0.04, 40, 8).turned(0, 90).moved((0, 0, -0.16))).moved((0, 0.95, -2.14))
+    screw = together(*(blade.turned(2, a) for a in (0, 90, 180, 270)), ball((0.1, 0.1, 0.16), 18, 10)).moved(
+        (0, 0.95, -2.22)
+    )
+    guard = together(
+        ring(0.55, 0.04, 40, 8).turned(0, 90), ring(0.55, 0.04, 40, 8).turned(0, 90).moved((0, 0, -0.16))
+    ).moved((0, 0.95, -2.14))
     lamps = together(*(ball((0.11, 0.11, 0.06), 18, 10).moved((x, 0.52, 1.62)) for x in (-0.36, 0.36)))
     rims = together(*(ring(0.115, 0.025, 20, 8).turned(0, 90).moved((x, 0.52, 1.6)) for x in (-0.36, 0.36)))
-    skids = together(*(tube([(x, 0.14, -1.2), (x, 0.05, -0.9), (x, 0.05, 0.9), (x, 0.16, 1.25)], [0.05] * 4, 12) for x in (-0.48, 0.48)))
-    struts = together(*(tube([(x, 0.06, z), (x * 0.8, 0.4, z)], [0.04, 0.04], 10) for x in (-0.48, 0.48) for z in (-0.7, 0.7)))
-    scope = tube([(0.12, 2.0, 0.1), (0.12, 2.5, 0.1), (0.12, 2.6, 0.16), (0.12, 2.6, 0.3)], [0.04, 0.04, 0.05, 0.06], 12)
+    skids = together(
+        *(
+            tube([(x, 0.14, -1.2), (x, 0.05, -0.9), (x, 0.05, 0.9), (x, 0.16, 1.25)], [0.05] * 4, 12)
+            for x in (-0.48, 0.48)
+        )
+    )
+    struts = together(
+        *(tube([(x, 0.06, z), (x * 0.8, 0.4, z)], [0.04, 0.04], 10) for x in (-0.48, 0.48) for z in (-0.7, 0.7))
+    )
+    scope = tube(
+        [(0.12, 2.0, 0.1), (0.12, 2.5, 0.1), (0.12, 2.6, 0.16), (0.12, 2.6, 0.3)], [0.04, 0.04, 0.05, 0.06], 12
+    )
     parts = (
         Part("hull", hull, "sub_paint"), Part("tower", tower, "sub_paint"), Part("fins", fins, "sub_paint"),
         Part("ports", together(*frames), "sub_paint"), Part("glass", together(*panes), "sub_paint"),
         Part("propeller", together(screw, guard), "sub_paint"), Part("lamps", lamps, "sub_paint"),
         Part("rail_skids", together(skids, struts), "sub_paint"), Part("rack_scope", together(scope, rims), "sub_paint"),
     )  # fmt: skip
-    return Model("vehicles/vx02/vx02_hull", parts, (Surface("sub_paint", 1024, _paint_sub, relief=1.2),), title="courier submersible")
+    return Model(
+        "vehicles/vx02/vx02_hull",
+        parts,
+        (Surface("sub_paint", 1024, _paint_sub, relief=1.2),),
+        title="courier submersible",
+    )
 
 
 def _paint_helmet(s: Spots) -> Paint:
@@ -96,14 +118,48 @@ def _paint_helmet(s: Spots) -> Paint:
 
 def helmet(seed: int) -> Model:
     """A diver's round helmet."""
-    dome = revolved([(0.0, 0.0), (0.17, 0.0), (0.2, 0.03), (0.215, 0.1), (0.222, 0.2), (0.2, 0.3), (0.15, 0.38), (0.08, 0.425), (0.0, 0.437)], 48)
-    collar = revolved([(0.17, 0.02), (0.2, 0.0), (0.3, -0.05), (0.33, -0.1), (0.32, -0.125), (0.27, -0.1), (0.17, -0.03), (0.17, 0.02)], 48)
+    dome = revolved(
+        [
+            (0.0, 0.0),
+            (0.17, 0.0),
+            (0.2, 0.03),
+            (0.215, 0.1),
+            (0.222, 0.2),
+            (0.2, 0.3),
+            (0.15, 0.38),
+            (0.08, 0.425),
+            (0.0, 0.437),
+        ],
+        48,
+    )
+    collar = revolved(
+        [
+            (0.17, 0.02),
+            (0.2, 0.0),
+            (0.3, -0.05),
+            (0.33, -0.1),
+            (0.32, -0.125),
+            (0.27, -0.1),
+            (0.17, -0.03),
+            (0.17, 0.02),
+        ],
+        48,
+    )
     frame, glass = _porthole(0.1)
-    front, front_glass = frame.turned(1, -90).scaled(1.15).moved((0, 0.2, 0.225)), glass.turned(1, -90).scaled(1.15).moved((0, 0.2, 0.215))
+    front, front_glass = (
+        frame.turned(1, -90).scaled(1.15).moved((0, 0.2, 0.225)),
+        glass.turned(1, -90).scaled(1.15).moved((0, 0.2, 0.215)),
+    )
     sides = [frame.scaled(0.75).turned(1, 180 * k).moved((0.21 - 0.42 * k, 0.22, 0.03)) for k in (0, 1)]
     panes = [glass.scaled(0.75).turned(1, 180 * k).moved((0.2 - 0.4 * k, 0.22, 0.03)) for k in (0, 1)]
-    bolts = [ball(0.016, 10, 6).moved((0.285 * np.sin(a), -0.035, 0.285 * np.cos(a))) for a in np.linspace(0, 2 * np.pi, 13)[:-1]]
-    valve = together(tube([(0.1, 0.35, -0.12), (0.17, 0.42, -0.18), (0.18, 0.47, -0.2)], [0.03, 0.03, 0.04], 12), ring(0.045, 0.014, 18, 8).moved((0.18, 0.48, -0.2)))
+    bolts = [
+        ball(0.016, 10, 6).moved((0.285 * np.sin(a), -0.035, 0.285 * np.cos(a)))
+        for a in np.linspace(0, 2 * np.pi, 13)[:-1]
+    ]
+    valve = together(
+        tube([(0.1, 0.35, -0.12), (0.17, 0.42, -0.18), (0.18, 0.47, -0.2)], [0.03, 0.03, 0.04], 12),
+        ring(0.045, 0.014, 18, 8).moved((0.18, 0.48, -0.2)),
+    )
     parts = (
         Part("dome", together(dome, valve), "helmet_copper"),
         Part("collar", collar, "helmet_copper"),
@@ -138,12 +194,28 @@ def _sack_shapes(seed: int, lean: float) -> tuple[Shape, Shape, Shape]:
     )  # fmt: skip
     folds = sdf.displaced(
         bag,
-        lambda p: 0.014 * np.sin(np.arctan2(p[:, 0], p[:, 2]) * 9 + 4 * p[:, 1]) * np.exp(-(((p[:, 1] - 0.52) / 0.14) ** 2))
-        + 0.022 * fractal(p, seed, 3, 4.0),
+        lambda p: (
+            0.014 * np.sin(np.arctan2(p[:, 0], p[:, 2]) * 9 + 4 * p[:, 1]) * np.exp(-(((p[:, 1] - 0.52) / 0.14) ** 2))
+            + 0.022 * fractal(p, seed, 3, 4.0)
+        ),
     )
-    sack = implicit(sdf.cut(folds, sdf.rounded_box((0, -0.5, 0), (1, 0.5, 1), 0.01), blend=0.03), (-0.4, -0.03, -0.4), (0.4, 0.75, 0.4), 0.0105, 5000)
-    rope = together(ring(0.098, 0.02, 28, 8).turned(2, -10).moved((lean * 0.95, 0.545, 0)), tube([(lean, 0.54, 0.1), (lean + 0.04, 0.46, 0.17), (lean + 0.02, 0.38, 0.22)], [0.017, 0.015, 0.02], 8))
-    letters = together(*(box((0.14, 0.09, 0.008), 0.002).turned(2, a).turned(1, b).moved((lean + x, 0.69, z)) for a, b, x, z in ((24, 10, 0.03, 0.02), (-18, -25, -0.05, 0.0), (70, 40, 0.0, -0.04))))
+    sack = implicit(
+        sdf.cut(folds, sdf.rounded_box((0, -0.5, 0), (1, 0.5, 1), 0.01), blend=0.03),
+        (-0.4, -0.03, -0.4),
+        (0.4, 0.75, 0.4),
+        0.0105,
+        5000,
+    )
+    rope = together(
+        ring(0.098, 0.02, 28, 8).turned(2, -10).moved((lean * 0.95, 0.545, 0)),
+        tube([(lean, 0.54, 0.1), (lean + 0.04, 0.46, 0.17), (lean + 0.02, 0.38, 0.22)], [0.017, 0.015, 0.02], 8),
+    )
+    letters = together(
+        *(
+            box((0.14, 0.09, 0.008), 0.002).turned(2, a).turned(1, b).moved((lean + x, 0.69, z))
+            for a, b, x, z in ((24, 10, 0.03, 0.02), (-18, -25, -0.05, 0.0), (70, 40, 0.0, -0.04))
+        )
+    )
     return sack, rope, letters
 
 
@@ -151,16 +223,32 @@ def sack(seed: int) -> Model:
     """One mail sack."""
     bag, rope, letters = _sack_shapes(seed + 4, 0.03)
     parts = (Part("sack", bag, "sack_cloth"), Part("rope", rope, "sack_cloth"), Part("letters", letters, "sack_cloth"))
-    return Model("props/p0310/p0310_a", parts, (Surface("sack_cloth", 512, _paint_sack),), quantised=True, title="mail sack")
+    return Model(
+        "props/p0310/p0310_a", parts, (Surface("sack_cloth", 512, _paint_sack),), quantised=True, title="mail sack"
+    )
 
 
 def sack_pile(seed: int) -> Model:
     """Three mail sacks leaning on each other."""
     parts = []
-    for number, (lean, x, z, turn, size) in enumerate(((0.05, 0.0, 0.0, 0, 1.0), (-0.08, 0.5, 0.1, 40, 0.85), (0.1, 0.22, 0.42, -70, 0.72))):
-        bag, rope, letters = (s.scaled(size).turned(1, turn).moved((x, 0, z)) for s in _sack_shapes(seed + number, lean))
-        parts += [Part(f"sack_{number + 1}", bag, "pile_cloth"), Part(f"rope_{number + 1}", rope, "pile_cloth"), Part(f"letters_{number + 1}", letters, "pile_cloth")]
-    return Model("props/p0310/p0310_b", tuple(parts), (Surface("pile_cloth", 512, _paint_sack),), quantised=True, title="pile of mail sacks")
+    for number, (lean, x, z, turn, size) in enumerate(
+        ((0.05, 0.0, 0.0, 0, 1.0), (-0.08, 0.5, 0.1, 40, 0.85), (0.1, 0.22, 0.42, -70, 0.72))
+    ):
+        bag, rope, letters = (
+            s.scaled(size).turned(1, turn).moved((x, 0, z)) for s in _sack_shapes(seed + number, lean)
+        )
+        parts += [
+            Part(f"sack_{number + 1}", bag, "pile_cloth"),
+            Part(f"rope_{number + 1}", rope, "pile_cloth"),
+            Part(f"letters_{number + 1}", letters, "pile_cloth"),
+        ]
+    return Model(
+        "props/p0310/p0310_b",
+        tuple(parts),
+        (Surface("pile_cloth", 512, _paint_sack),),
+        quantised=True,
+        title="pile of mail sacks",
+    )
 
 
 def _paint_anchor(s: Spots) -> Paint:
@@ -178,7 +266,9 @@ def anchor(seed: int) -> Model:
     arc = [(float(0.62 * np.cos(a)), float(0.72 + 0.62 * np.sin(a)), 0.0) for a in angles]
     thick = list(0.075 - 0.03 * np.abs(np.linspace(-1, 1, 15)))
     fluke = sdf.ellipsoid((0.6, 0.5, 0), (0.06, 0.16, 0.12))
-    flukes = implicit(sdf.mirrored_x(sdf.turned(fluke, (0.6, 0.5, 0), 2, 0.45)), (-0.85, 0.25, -0.2), (0.85, 0.75, 0.2), 0.018, 1200)
+    flukes = implicit(
+        sdf.mirrored_x(sdf.turned(fluke, (0.6, 0.5, 0), 2, 0.45)), (-0.85, 0.25, -0.2), (0.85, 0.75, 0.2), 0.018, 1200
+    )
     shank = tube([(0, 0.1, 0), (0, 0.6, 0), (0, 1.3, 0), (0, 1.58, 0)], [0.075, 0.07, 0.06, 0.07], 16)
     stock = tube([(0, 1.38, -0.5), (0, 1.38, 0), (0, 1.38, 0.5)], [0.04, 0.055, 0.04], 14)
     knobs = together(*(ball(0.06, 14, 10).moved((0, 1.38, z)) for z in (-0.52, 0.52)))
@@ -188,4 +278,10 @@ def anchor(seed: int) -> Model:
         Part("shank", together(shank, eye), "anchor_iron"),
         Part("stock", together(stock, knobs), "anchor_iron"),
     )
-    return Model("props/p0077/p0077", parts, (Surface("anchor_iron", 512, _paint_anchor, codec="BC1"),), oversize=1000.0, title="anchor")
+    return Model(
+        "props/p0077/p0077",
+        parts,
+        (Surface("anchor_iron", 512, _paint_anchor, codec="BC1"),),
+        oversize=1000.0,
+        title="anchor",
+    )

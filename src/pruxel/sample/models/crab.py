@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, DoubleArray
@@ -103,7 +105,7 @@ def _arm(points: list[tuple[float, float, float]], radius: float) -> Shape:
     field = sdf.join(
         *(
             sdf.capsule(a, b, radius * (1 + 0.12 * k), radius * (1.15 + 0.12 * k))
-            for k, (a, b) in enumerate(zip(points, points[1:], strict=False))
+            for k, (a, b) in enumerate(itertools.pairwise(points))
         ),
         blend=0.03,
     )
@@ -129,12 +131,20 @@ def _eyes() -> tuple[Shape, Shape, Shape]:
 def _cap() -> tuple[Shape, Shape]:
     """The keeper's cap: felt, and brass for band, badge and button."""
     felt = revolved(
-        [(0.0, 0.0), (0.2, 0.0), (0.205, 0.02), (0.2, 0.1), (0.215, 0.13), (0.245, 0.165), (0.235, 0.2), (0.15, 0.222), (0.0, 0.23)],
+        [
+            (0.0, 0.0),
+            (0.2, 0.0),
+            (0.205, 0.02),
+            (0.2, 0.1),
+            (0.215, 0.13),
+            (0.245, 0.165),
+            (0.235, 0.2),
+            (0.15, 0.222),
+            (0.0, 0.23),
+        ],
         44,
     )
-    peak = sdf.cut(
-        sdf.ellipsoid((0, 0.0, 0.12), (0.19, 0.03, 0.2)), sdf.ellipsoid((0, -0.03, 0.1), (0.19, 0.035, 0.2))
-    )
+    peak = sdf.cut(sdf.ellipsoid((0, 0.0, 0.12), (0.19, 0.03, 0.2)), sdf.ellipsoid((0, -0.03, 0.1), (0.19, 0.035, 0.2)))
     visor = implicit(peak, (-0.22, -0.05, -0.1), (0.22, 0.06, 0.36), 0.008, 1400)
     badge = ball((0.055, 0.062, 0.018), 24, 12).moved((0, 0.1, 0.205))
     band = ring(0.203, 0.014, 44, 8).moved((0, 0.035, 0))
@@ -147,7 +157,17 @@ def _cap() -> tuple[Shape, Shape]:
 
 
 def _bell() -> Shape:
-    profile = [(0.0, 0.0), (0.1, -0.005), (0.118, 0.0), (0.112, 0.02), (0.088, 0.06), (0.075, 0.11), (0.06, 0.145), (0.03, 0.165), (0.0, 0.17)]
+    profile = [
+        (0.0, 0.0),
+        (0.1, -0.005),
+        (0.118, 0.0),
+        (0.112, 0.02),
+        (0.088, 0.06),
+        (0.075, 0.11),
+        (0.06, 0.145),
+        (0.03, 0.165),
+        (0.0, 0.17),
+    ]
     body = revolved(profile, 36)
     handle = tube([(0, 0.16, 0), (0, 0.2, 0), (0, 0.27, 0), (0, 0.3, 0)], [0.016, 0.022, 0.02, 0.03], 14)
     clapper = ball(0.03, 16, 10).moved((0, -0.015, 0))
@@ -157,7 +177,15 @@ def _bell() -> Shape:
 def _barnacles() -> Shape:
     rng = np.random.default_rng(11)
     one = revolved([(0.05, 0.0), (0.042, 0.02), (0.026, 0.04), (0.019, 0.041), (0.014, 0.022), (0.0, 0.018)], 14)
-    spots = [(0.38, 0.8, -0.22), (0.46, 0.72, -0.2), (0.43, 0.78, -0.12), (-0.5, 0.7, -0.14), (-0.44, 0.76, -0.24), (0.05, 0.9, -0.36), (0.13, 0.84, -0.4)]
+    spots = [
+        (0.38, 0.8, -0.22),
+        (0.46, 0.72, -0.2),
+        (0.43, 0.78, -0.12),
+        (-0.5, 0.7, -0.14),
+        (-0.44, 0.76, -0.24),
+        (0.05, 0.9, -0.36),
+        (0.13, 0.84, -0.4),
+    ]
     return together(
         *(
             one.scaled(float(rng.uniform(0.7, 1.25))).turned(2, -x * 70).turned(0, z * 60).moved((x, y - 0.012, z))
@@ -187,7 +215,11 @@ def _paint_body(s: Spots) -> Paint:
     paint.height = 2.2 * grain + 2.4 * np.clip(0.3 - spots, 0, 1) + 1.6 * fractal(s.position, 9, 3, 40.0)
     creases = np.clip((0.62 - s.open) * 2.2, 0, 0.8)
     blend(paint, creases * 0.5, (0.25, 0.09, 0.1))
-    algae = np.clip(fractal(s.position, 31, 4, 2.4) - 0.25, 0, 1) * np.clip(s.normal[:, 1], 0, 1) * s.on("shell", "legs", "arm")
+    algae = (
+        np.clip(fractal(s.position, 31, 4, 2.4) - 0.25, 0, 1)
+        * np.clip(s.normal[:, 1], 0, 1)
+        * s.on("shell", "legs", "arm")
+    )
     blend(paint, algae * 1.5, (0.29, 0.4, 0.24), rough=0.9)
     return shaded(paint, s, 0.45)
 
@@ -251,4 +283,3 @@ def toll_crab(seed: int) -> Model:
         Surface("crab_gear", 512, _paint_gear, relief=0.8),
     )
     return Model("actors/crab_toll/crab_toll", parts, surfaces, quantised=True, title="toll-keeping crab")
-

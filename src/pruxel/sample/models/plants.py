@@ -23,7 +23,7 @@ def _paint_kelp(s: Spots) -> Paint:
     return paint
 
 
-def _blade(rng: np.random.Generator, base: np.ndarray, angle: float, length: float) -> Shape:  # type: ignore[type-arg]
+def _blade(rng: np.random.Generator, base: np.ndarray, angle: float, length: float) -> Shape:
     t = np.linspace(0, 1, 12)
     out = np.array([np.cos(angle), 0, np.sin(angle)])
     sway = 0.05 * np.sin(t * 9 + rng.uniform(0, 6))
@@ -41,14 +41,27 @@ def kelp(seed: int) -> Model:
         root = np.array([rng.uniform(-0.35, 0.35), 0, rng.uniform(-0.35, 0.35)])
         height, lean = rng.uniform(1.7, 2.6), rng.uniform(-0.25, 0.25, 2)
         t = np.linspace(0, 1, 14)
-        path = root + np.stack([lean[0] * t**2 + 0.06 * np.sin(t * 7), height * t, lean[1] * t**2 + 0.06 * np.cos(t * 6)], axis=1)
+        path = root + np.stack(
+            [lean[0] * t**2 + 0.06 * np.sin(t * 7), height * t, lean[1] * t**2 + 0.06 * np.cos(t * 6)], axis=1
+        )
         stems.append(tube(path, np.linspace(0.024, 0.008, 14), 8))
         for k in range(2, 14):
             angle = k * 2.4 + rng.uniform(-0.3, 0.3)
             blades.append(_blade(rng, path[k], angle, rng.uniform(0.4, 0.62)))
-            floats.append(ball((0.028, 0.042, 0.028), 10, 8).moved(path[k] + (0.03 * np.cos(angle), 0.02, 0.03 * np.sin(angle))))
-    parts = (Part("blades", together(*blades), "kelp", sharp_deg=80), Part("stems", together(*stems), "kelp"), Part("floats", together(*floats), "kelp"))
-    return Model("flora/f009/f009", parts, (Surface("kelp", 512, _paint_kelp, alpha="MASK", double_sided=True, codec="BC3"),), title="kelp")
+            floats.append(
+                ball((0.028, 0.042, 0.028), 10, 8).moved(path[k] + (0.03 * np.cos(angle), 0.02, 0.03 * np.sin(angle)))
+            )
+    parts = (
+        Part("blades", together(*blades), "kelp", sharp_deg=80),
+        Part("stems", together(*stems), "kelp"),
+        Part("floats", together(*floats), "kelp"),
+    )
+    return Model(
+        "flora/f009/f009",
+        parts,
+        (Surface("kelp", 512, _paint_kelp, alpha="MASK", double_sided=True, codec="BC3"),),
+        title="kelp",
+    )
 
 
 def _paint_coral(s: Spots) -> Paint:
@@ -68,14 +81,14 @@ def coral(seed: int) -> Model:
     rng = np.random.default_rng(seed + 31)
     sticks: list[sdf.Field] = [sdf.ellipsoid((0, 0.02, 0), (0.26, 0.08, 0.22))]
 
-    def grow(base: np.ndarray, along: np.ndarray, length: float, depth: int) -> None:  # type: ignore[type-arg]
+    def grow(base: np.ndarray, along: np.ndarray, length: float, depth: int) -> None:
         tip = base + along * length
         radius = 0.022 + 0.016 * depth
         sticks.append(sdf.capsule(base, tip, radius, radius * 0.8))
         if depth == 0:
             return
         for k in range(3 if depth > 1 else 2):
-            turn = rng.uniform(-0.75, 0.75, 3) + (0, 0.55, 0)
+            turn = (*rng.uniform(-0.75, 0.75, 3), 0, 0.55, 0)
             bent = along + turn * (0.9 if k else 0.5)
             grow(tip, bent / np.linalg.norm(bent), length * rng.uniform(0.68, 0.85), depth - 1)
 
@@ -84,7 +97,13 @@ def coral(seed: int) -> Model:
         lean = np.array([0.55 * np.cos(angle), 0.8, 0.4 * np.sin(angle)])
         grow(start, lean / np.linalg.norm(lean), 0.27, 3)
     shape = implicit(sdf.join(*sticks, blend=0.025), (-0.85, -0.06, -0.75), (0.85, 1.15, 0.75), 0.0165, 9000)
-    return Model("flora/f031/f031", (Part("branches", shape, "coral"),), (Surface("coral", 512, _paint_coral),), quantised=True, title="branching coral")
+    return Model(
+        "flora/f031/f031",
+        (Part("branches", shape, "coral"),),
+        (Surface("coral", 512, _paint_coral),),
+        quantised=True,
+        title="branching coral",
+    )
 
 
 def _paint_star(s: Spots) -> Paint:
@@ -98,7 +117,16 @@ def _paint_star(s: Spots) -> Paint:
 
 def starfish(seed: int) -> Model:
     """A starfish, kept by an artist as loose OBJ with a TGA texture."""
-    arms = [sdf.capsule((0, 0.018, 0), (0.115 * np.cos(a), 0.012 + 0.02 * (k == 1), 0.115 * np.sin(a)), 0.034, 0.012) for k, a in enumerate(np.linspace(0, 2 * np.pi, 6)[:-1] + 0.3)]
+    arms = [
+        sdf.capsule((0, 0.018, 0), (0.115 * np.cos(a), 0.012 + 0.02 * (k == 1), 0.115 * np.sin(a)), 0.034, 0.012)
+        for k, a in enumerate(np.linspace(0, 2 * np.pi, 6)[:-1] + 0.3)
+    ]
     field = sdf.displaced(sdf.join(*arms, blend=0.035), lambda p: 0.003 * fractal(p, seed, 2, 60.0))
     shape = implicit(field, (-0.17, -0.04, -0.17), (0.17, 0.08, 0.17), 0.0042, 2400)
-    return Model("dev/starfish", (Part("starfish", shape, "starfish"),), (Surface("starfish", 256, _paint_star),), loose=True, title="starfish")
+    return Model(
+        "dev/starfish",
+        (Part("starfish", shape, "starfish"),),
+        (Surface("starfish", 256, _paint_star),),
+        loose=True,
+        title="starfish",
+    )

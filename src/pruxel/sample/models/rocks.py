@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 
 from pruxel.sample import sdf
@@ -32,7 +34,7 @@ def arch(seed: int) -> Model:
     """The arch that the crab guards, 5 m wide."""
     spine = [(2.0 * np.cos(a), 0.2 + 2.1 * np.sin(a), 0.25 * np.sin(3 * a)) for a in np.linspace(-0.1, np.pi + 0.1, 9)]
     solid = sdf.join(
-        *(sdf.capsule(a, b, 0.62 - 0.04 * k % 3 * 0.5, 0.58) for k, (a, b) in enumerate(zip(spine, spine[1:], strict=False))),
+        *(sdf.capsule(a, b, 0.62 - 0.04 * k % 3 * 0.5, 0.58) for k, (a, b) in enumerate(itertools.pairwise(spine))),
         sdf.ellipsoid((2.2, 0.1, 0), (0.95, 0.6, 0.9)),
         sdf.ellipsoid((-2.25, 0.15, 0.1), (1.05, 0.7, 1.0)),
         blend=0.35,
@@ -40,12 +42,23 @@ def arch(seed: int) -> Model:
     rough = sdf.displaced(solid, lambda p: 0.24 * fractal(p, seed, 4, 0.9) + 0.16 * (cells(p, seed + 5, 1.3) - 0.5))
     flat = sdf.cut(rough, sdf.rounded_box((0, -2.0, 0), (9, 2.0, 9), 0.01), blend=0.05)
     shape = implicit(flat, (-3.7, -0.1, -1.6), (3.7, 3.5, 1.6), 0.06, 9000)
-    return Model("levels/reef/rk_arch", (Part("arch", shape, "rock_arch"),), (Surface("rock_arch", 1024, _paint_rock, relief=1.8),), quantised=True, title="rock arch")
+    return Model(
+        "levels/reef/rk_arch",
+        (Part("arch", shape, "rock_arch"),),
+        (Surface("rock_arch", 1024, _paint_rock, relief=1.8),),
+        quantised=True,
+        title="rock arch",
+    )
 
 
 def boulder(seed: int) -> Model:
     """A boulder with three levels of detail and a collision hull."""
-    solid = sdf.join(sdf.ellipsoid((0, 0.5, 0), (0.85, 0.6, 0.7)), sdf.ellipsoid((0.5, 0.3, 0.3), (0.5, 0.4, 0.45)), sdf.ellipsoid((-0.55, 0.25, 0.35), (0.4, 0.32, 0.4)), blend=0.25)
+    solid = sdf.join(
+        sdf.ellipsoid((0, 0.5, 0), (0.85, 0.6, 0.7)),
+        sdf.ellipsoid((0.5, 0.3, 0.3), (0.5, 0.4, 0.45)),
+        sdf.ellipsoid((-0.55, 0.25, 0.35), (0.4, 0.32, 0.4)),
+        blend=0.25,
+    )
     rough = sdf.displaced(solid, lambda p: 0.16 * fractal(p, seed + 9, 5, 1.6) + 0.14 * (cells(p, seed, 2.0) - 0.5))
     flat = sdf.cut(rough, sdf.rounded_box((0, -1.0, 0), (3, 1.0, 3), 0.01), blend=0.04)
     shape = implicit(flat, (-1.4, -0.06, -1.2), (1.5, 1.5, 1.3), 0.03, 5000)

@@ -50,11 +50,13 @@ def _wall() -> Shape:
     """The wall with its gable, leaning a little, with holes for door and windows."""
     body = sdf.rounded_box((0, 1.5, 0), (1.75, 1.55, 0.62), 0.1)
 
-    def gable(p: np.ndarray) -> np.ndarray:  # type: ignore[type-arg]
+    def gable(p: np.ndarray) -> np.ndarray:
         slope = (np.abs(p[:, 0]) * 0.72 + p[:, 1] - 4.5) / 1.23
         return np.maximum.reduce([slope, np.abs(p[:, 2]) - 0.6, 2.6 - p[:, 1]])
 
-    door = sdf.join(sdf.rounded_box((0, 0.7, 0.6), (0.46, 1.0, 0.2), 0.02), sdf.ellipsoid((0, 1.65, 0.6), (0.46, 0.46, 0.2)))
+    door = sdf.join(
+        sdf.rounded_box((0, 0.7, 0.6), (0.46, 1.0, 0.2), 0.02), sdf.ellipsoid((0, 1.65, 0.6), (0.46, 0.46, 0.2))
+    )
     windows = sdf.mirrored_x(sdf.ellipsoid((1.12, 1.75, 0.62), (0.36, 0.36, 0.22)))
     top = sdf.ellipsoid((0, 3.2, 0.6), (0.44, 0.44, 0.24))
     field = sdf.cut(sdf.join(body, gable, blend=0.05), door, windows, top, blend=0.03)
@@ -68,23 +70,55 @@ def house_front(seed: int) -> Model:
     for x, y, r in ((1.12, 1.75, 0.36), (-1.12, 1.75, 0.36), (0.0, 3.2, 0.44)):
         frames.append(ring(r, 0.07, 32, 10).turned(0, 90).moved((x, y, 0.62)))
         glass.append(ball((r, r, 0.06), 24, 10).moved((x, y, 0.5)))
-        brass += [box((2 * r, 0.035, 0.035), 0.01).moved((x, y, 0.58)), box((0.035, 2 * r, 0.035), 0.01).moved((x, y, 0.58))]
+        brass += [
+            box((2 * r, 0.035, 0.035), 0.01).moved((x, y, 0.58)),
+            box((0.035, 2 * r, 0.035), 0.01).moved((x, y, 0.58)),
+        ]
     arch = tube([(0.5 * np.cos(a), 1.62 + 0.5 * np.sin(a), 0.64) for a in np.linspace(0, np.pi, 15)], [0.075] * 15, 10)
     posts = together(*(box((0.15, 1.65, 0.16), 0.03).moved((x, 0.82, 0.63)) for x in (-0.5, 0.5)))
-    planks = together(*(box((0.155, 1.95 - 0.7 * abs(k) * 0.12, 0.06), 0.012).moved((k * 0.16, 0.95, 0.5)) for k in (-2.5, -1.5, -0.5, 0.5, 1.5, 2.5)))
-    knob = together(ball(0.05, 14, 10).moved((0.3, 0.95, 0.57)), ring(0.075, 0.012, 20, 8).turned(0, 90).moved((0.3, 0.87, 0.57)))
-    plinth = together(box((3.75, 0.36, 1.45), 0.06).moved((0, 0.12, 0.02)), box((1.3, 0.2, 0.7), 0.05).moved((0, 0.06, 1.0)))
-    quoins = together(*(box((0.34 if k % 2 else 0.24, 0.32, 0.3), 0.04).moved((x * (1.74 - (0 if k % 2 else 0.05)), 0.5 + 0.34 * k, 0.52)) for x in (-1, 1) for k in range(7)))
-    lantern = together(tube([(0.72, 2.35, 0.62), (0.72, 2.42, 0.85), (0.72, 2.3, 0.98)], [0.022] * 3, 8), ring(0.1, 0.02, 20, 8).moved((0.72, 2.24, 0.98)), ring(0.08, 0.018, 20, 8).moved((0.72, 1.98, 0.98)))
+    planks = together(
+        *(
+            box((0.155, 1.95 - 0.7 * abs(k) * 0.12, 0.06), 0.012).moved((k * 0.16, 0.95, 0.5))
+            for k in (-2.5, -1.5, -0.5, 0.5, 1.5, 2.5)
+        )
+    )
+    knob = together(
+        ball(0.05, 14, 10).moved((0.3, 0.95, 0.57)), ring(0.075, 0.012, 20, 8).turned(0, 90).moved((0.3, 0.87, 0.57))
+    )
+    plinth = together(
+        box((3.75, 0.36, 1.45), 0.06).moved((0, 0.12, 0.02)), box((1.3, 0.2, 0.7), 0.05).moved((0, 0.06, 1.0))
+    )
+    quoins = together(
+        *(
+            box((0.34 if k % 2 else 0.24, 0.32, 0.3), 0.04).moved(
+                (x * (1.74 - (0 if k % 2 else 0.05)), 0.5 + 0.34 * k, 0.52)
+            )
+            for x in (-1, 1)
+            for k in range(7)
+        )
+    )
+    lantern = together(
+        tube([(0.72, 2.35, 0.62), (0.72, 2.42, 0.85), (0.72, 2.3, 0.98)], [0.022] * 3, 8),
+        ring(0.1, 0.02, 20, 8).moved((0.72, 2.24, 0.98)),
+        ring(0.08, 0.018, 20, 8).moved((0.72, 1.98, 0.98)),
+    )
     bulb = ball((0.085, 0.12, 0.085), 18, 12).moved((0.72, 2.11, 0.98))
-    board = together(box((1.35, 0.34, 0.07), 0.03).moved((0, 2.42, 0.68)), box((0.28, 0.18, 0.03), 0.01).moved((0, 2.42, 0.73)))
+    board = together(
+        box((1.35, 0.34, 0.07), 0.03).moved((0, 2.42, 0.68)), box((0.28, 0.18, 0.03), 0.01).moved((0, 2.42, 0.73))
+    )
     parts = (
         Part("wall", _wall(), "house_a"), Part("plinth", plinth, "house_a"), Part("quoins", quoins, "house_a"),
         Part("roof", _roof(), "house_a"), Part("door", planks, "house_a"),
         Part("trim_frames", together(*frames, arch, posts), "house_a"), Part("trim_board", board, "house_a"),
         Part("brass_fittings", together(*brass, knob, lantern), "house_a"), Part("glass", together(*glass, bulb), "house_a"),
     )  # fmt: skip
-    return Model("levels/market/hs07_front", parts, (Surface("house_a", 1024, _paint_house, relief=1.4),), quantised=True, title="house front")
+    return Model(
+        "levels/market/hs07_front",
+        parts,
+        (Surface("house_a", 1024, _paint_house, relief=1.4),),
+        quantised=True,
+        title="house front",
+    )
 
 
 def _paint_letterbox(s: Spots) -> Paint:
@@ -103,12 +137,31 @@ def _paint_letterbox(s: Spots) -> Paint:
 
 def letterbox(seed: int) -> Model:
     """A pillar box with three levels of detail standing in one place."""
-    body = revolved([(0.0, 0.0), (0.34, 0.0), (0.34, 0.1), (0.29, 0.16), (0.27, 0.22), (0.27, 1.2), (0.3, 1.25), (0.36, 1.28), (0.36, 1.34), (0.27, 1.42), (0.14, 1.48), (0.0, 1.5)], 48)
+    body = revolved(
+        [
+            (0.0, 0.0),
+            (0.34, 0.0),
+            (0.34, 0.1),
+            (0.29, 0.16),
+            (0.27, 0.22),
+            (0.27, 1.2),
+            (0.3, 1.25),
+            (0.36, 1.28),
+            (0.36, 1.34),
+            (0.27, 1.42),
+            (0.14, 1.48),
+            (0.0, 1.5),
+        ],
+        48,
+    )
     shell = ball((0.15, 0.07, 0.15), 20, 12).moved((0, 1.52, 0))
     lid = box((0.32, 0.06, 0.1), 0.015).turned(0, -12).moved((0, 1.17, 0.27))
     slot = box((0.26, 0.045, 0.06), 0.004).moved((0, 1.1, 0.262))
     plaque = box((0.24, 0.3, 0.04), 0.012).moved((0, 0.72, 0.265))
-    horn = together(ring(0.07, 0.014, 26, 8).turned(0, 90).moved((0, 0.73, 0.29)), ball((0.03, 0.03, 0.012), 12, 8).moved((0, 0.73, 0.292)))
+    horn = together(
+        ring(0.07, 0.014, 26, 8).turned(0, 90).moved((0, 0.73, 0.29)),
+        ball((0.03, 0.03, 0.012), 12, 8).moved((0, 0.73, 0.292)),
+    )
     hinges = together(*(tube([(-0.17, y, 0.235), (-0.15, y + 0.08, 0.24)], [0.02, 0.02], 10) for y in (0.4, 0.9)))
     top = together(body, shell)
     parts = (
@@ -127,7 +180,13 @@ def _paint_lamp(s: Spots) -> Paint:
     blend(paint, s.on("brass") * 1.0, (0.82, 0.6, 0.28), rough=0.28, metal=1.0)
     blend(paint, (s.on("brass") * np.clip((0.5 - s.open) * 2, 0, 0.8)), (0.2, 0.44, 0.36), rough=0.7, metal=0.2)
     blend(paint, s.on("glow") * 1.0, (1.0, 0.88, 0.55), rough=0.2, metal=0.0)
-    blend(paint, np.clip(0.35 - s.position[:, 1], 0, 1) * np.clip(0.6 + wear, 0, 1) * 2, (0.35, 0.36, 0.24), rough=0.95, metal=0.0)
+    blend(
+        paint,
+        np.clip(0.35 - s.position[:, 1], 0, 1) * np.clip(0.6 + wear, 0, 1) * 2,
+        (0.35, 0.36, 0.24),
+        rough=0.95,
+        metal=0.0,
+    )
     paint.glow = s.on("glow")[:, None] * np.array([1.0, 0.72, 0.3])
     paint.height = 1.5 * wear
     return shaded(paint, s, 0.5)
@@ -135,16 +194,53 @@ def _paint_lamp(s: Spots) -> Paint:
 
 def lamp(seed: int) -> Model:
     """A street lamp with its collision hull among the visible parts."""
-    post = revolved([(0.0, 0.0), (0.22, 0.0), (0.22, 0.06), (0.15, 0.12), (0.13, 0.3), (0.09, 0.36), (0.06, 0.6), (0.05, 1.9), (0.075, 1.95), (0.05, 2.0), (0.05, 2.3), (0.0, 2.32)], 28)
-    curl = [(0.02 + 0.3 * np.sin(a) * (1 - a / 9), 2.25 + 0.32 * (1 - np.cos(a)) * (1 - a / 12), 0.0) for a in np.linspace(0, 3.6, 18)]
+    post = revolved(
+        [
+            (0.0, 0.0),
+            (0.22, 0.0),
+            (0.22, 0.06),
+            (0.15, 0.12),
+            (0.13, 0.3),
+            (0.09, 0.36),
+            (0.06, 0.6),
+            (0.05, 1.9),
+            (0.075, 1.95),
+            (0.05, 2.0),
+            (0.05, 2.3),
+            (0.0, 2.32),
+        ],
+        28,
+    )
+    curl = [
+        (0.02 + 0.3 * np.sin(a) * (1 - a / 9), 2.25 + 0.32 * (1 - np.cos(a)) * (1 - a / 12), 0.0)
+        for a in np.linspace(0, 3.6, 18)
+    ]
     arm = tube(curl, list(np.linspace(0.04, 0.026, 18)), 12)
     at = np.array([0.26, 1.98, 0.0])
     roof = revolved([(0.0, 0.24), (0.15, 0.24), (0.14, 0.27), (0.08, 0.33), (0.03, 0.37), (0.0, 0.4)], 28).moved(at)
     floor = revolved([(0.0, -0.06), (0.05, -0.05), (0.11, 0.0), (0.11, 0.025), (0.0, 0.03)], 28).moved(at)
-    bars = together(*(tube([tuple(at + (0.1 * np.sin(a), 0.02, 0.1 * np.cos(a))), tuple(at + (0.13 * np.sin(a), 0.13, 0.13 * np.cos(a))), tuple(at + (0.12 * np.sin(a), 0.25, 0.12 * np.cos(a)))], [0.009] * 3, 8) for a in np.linspace(0, 2 * np.pi, 9)[:-1]))
-    hook = tube([tuple(at + (0, 0.39, 0)), tuple(at + (0.0, 0.47, 0)), tuple(at + (-0.04, 0.52, 0))], [0.014] * 3, 8)
-    bulb = ball((0.088, 0.115, 0.088), 22, 14).moved(at + (0, 0.14, 0))
-    shells = together(*(ball((0.05, 0.035, 0.05), 12, 8).moved((0.17 * np.sin(a), 0.09, 0.17 * np.cos(a))) for a in np.linspace(0.3, 5.5, 5)))
+    bars = together(
+        *(
+            tube(
+                [
+                    (*at, 0.1 * np.sin(a), 0.02, 0.1 * np.cos(a)),
+                    (*at, 0.13 * np.sin(a), 0.13, 0.13 * np.cos(a)),
+                    (*at, 0.12 * np.sin(a), 0.25, 0.12 * np.cos(a)),
+                ],
+                [0.009] * 3,
+                8,
+            )
+            for a in np.linspace(0, 2 * np.pi, 9)[:-1]
+        )
+    )
+    hook = tube([(*at, 0, 0.39, 0), (*at, 0.0, 0.47, 0), (*at, -0.04, 0.52, 0)], [0.014] * 3, 8)
+    bulb = ball((0.088, 0.115, 0.088), 22, 14).moved((*at, 0, 0.14, 0))
+    shells = together(
+        *(
+            ball((0.05, 0.035, 0.05), 12, 8).moved((0.17 * np.sin(a), 0.09, 0.17 * np.cos(a)))
+            for a in np.linspace(0.3, 5.5, 5)
+        )
+    )
     whole = together(post, arm, roof, floor)
     parts = (
         Part("post", together(post, arm, shells), "lamp"),
@@ -182,20 +278,51 @@ def crate(seed: int) -> Model:
     lid = [box((0.178, 0.03, 1.0), 0.008).moved((-0.38 + 0.19 * k, 0.75, 0)) for k in range(5)]
     battens = [box((1.0, 0.05, 0.12), 0.012).moved((0, 0.78, z)) for z in (-0.3, 0.3)]
     posts = [box((0.09, 0.74, 0.09), 0.015).moved((x, 0.37, z)) for x in (-0.46, 0.46) for z in (-0.46, 0.46)]
-    iron = [box((0.13, 0.13, 0.13), 0.02).moved((x * 0.465, y, z * 0.465)) for x in (-1, 1) for z in (-1, 1) for y in (0.06, 0.7)]
+    iron = [
+        box((0.13, 0.13, 0.13), 0.02).moved((x * 0.465, y, z * 0.465))
+        for x in (-1, 1)
+        for z in (-1, 1)
+        for y in (0.06, 0.7)
+    ]
     bottom = box((0.9, 0.03, 0.9)).moved((0, 0.03, 0))
-    parts = (Part("planks", together(*planks, bottom), "crate_wood"), Part("lid", together(*lid, *battens), "crate_wood"), Part("posts", together(*posts), "crate_wood"), Part("iron_corners", together(*iron), "crate_wood"))
-    return Model("props/p0042/p0042", parts, (Surface("crate_wood", 512, _paint_wood, codec="BC1"),), loose=True, title="mail crate")
+    parts = (
+        Part("planks", together(*planks, bottom), "crate_wood"),
+        Part("lid", together(*lid, *battens), "crate_wood"),
+        Part("posts", together(*posts), "crate_wood"),
+        Part("iron_corners", together(*iron), "crate_wood"),
+    )
+    return Model(
+        "props/p0042/p0042",
+        parts,
+        (Surface("crate_wood", 512, _paint_wood, codec="BC1"),),
+        loose=True,
+        title="mail crate",
+    )
 
 
 def signpost(seed: int) -> Model:
     """A signpost with three boards pointing to reef towns."""
     post = tube([(0, 0, 0), (0.02, 0.8, 0), (0, 1.7, 0.01), (0.03, 2.2, 0)], [0.075, 0.065, 0.06, 0.05], 14)
-    rocks = together(*(ball((0.16, 0.1, 0.14), 14, 8).turned(1, 50 * k).moved((0.17 * np.sin(k * 2.1), 0.04, 0.17 * np.cos(k * 2.1))) for k in range(5)))
+    rocks = together(
+        *(
+            ball((0.16, 0.1, 0.14), 14, 8)
+            .turned(1, 50 * k)
+            .moved((0.17 * np.sin(k * 2.1), 0.04, 0.17 * np.cos(k * 2.1)))
+            for k in range(5)
+        )
+    )
     boards = []
     for y, turn, length in ((1.95, 15, 0.95), (1.53, 200, 0.85), (1.11, -30, 0.75)):
-        plank = together(box((length, 0.24, 0.05), 0.015).moved((length / 2 - 0.12, 0, 0.08)), box((0.17, 0.17, 0.048), 0.012).turned(2, 45).moved((length - 0.12, 0, 0.08)))
+        plank = together(
+            box((length, 0.24, 0.05), 0.015).moved((length / 2 - 0.12, 0, 0.08)),
+            box((0.17, 0.17, 0.048), 0.012).turned(2, 45).moved((length - 0.12, 0, 0.08)),
+        )
         boards.append(plank.turned(1, turn).moved((0, y, 0)))
     straps = together(*(ring(0.075, 0.02, 20, 8).moved((0.01, y, 0)) for y in (1.95, 1.53, 1.11)))
-    parts = (Part("post", post, "sign_wood"), Part("stones", rocks, "sign_wood"), Part("sign_boards", together(*boards), "sign_wood"), Part("iron_straps", straps, "sign_wood"))
+    parts = (
+        Part("post", post, "sign_wood"),
+        Part("stones", rocks, "sign_wood"),
+        Part("sign_boards", together(*boards), "sign_wood"),
+        Part("iron_straps", straps, "sign_wood"),
+    )
     return Model("props/p0118/p0118", parts, (Surface("sign_wood", 512, _paint_wood, codec="BC1"),), title="signpost")

@@ -90,9 +90,7 @@ def download(delivery: UUID) -> FileResponse:
 def list_jobs(project: UUID) -> list[JobOut]:
     """Jobs that wait or run, and the latest that ended."""
     with session() as db:
-        rows = db.execute(
-            select(Job).where(Job.project_id == project).order_by(Job.created.desc()).limit(40)
-        ).scalars()
+        rows = db.execute(select(Job).where(Job.project_id == project).order_by(Job.created.desc()).limit(40)).scalars()
         return [JobOut.model_validate(job_event(j)) for j in rows]
 
 

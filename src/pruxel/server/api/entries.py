@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from typing import Annotated
 from urllib.parse import quote
 from uuid import UUID
 
@@ -25,11 +26,11 @@ _FOREVER = {"Cache-Control": "private, max-age=31536000, immutable"}
 @router.get("/projects/{project}/entries")
 def list_entries(
     project: UUID,
-    search_words: str = Query("", alias="search", max_length=400),
+    search_words: Annotated[str, Query(alias="search", max_length=400)] = "",
     kind: str | None = None,
     folder: str | None = None,
     after: str = "",
-    limit: int = Query(120, ge=1, le=500),
+    limit: Annotated[int, Query(ge=1, le=500)] = 120,
 ) -> EntriesOut:
     """One page of the merged view."""
     with session() as db:

@@ -42,7 +42,11 @@ class Guard:
         if host not in {h.strip("[]") for h in _HOSTS} | {settings().host}:
             return _refused(421, "Unknown host", "This server answers only under its own loopback names.")
         origin = request.headers.get("origin")
-        if request.method not in _SAFE and origin is not None and urlsplit(origin).netloc != request.headers.get("host"):
+        if (
+            request.method not in _SAFE
+            and origin is not None
+            and urlsplit(origin).netloc != request.headers.get("host")
+        ):
             return _refused(403, "Foreign page", "Changes are taken only from Pruxel's own page.")
         key = request.query_params.get("key")
         if key is not None and request.url.path == "/" and hmac.compare_digest(key, self._token):

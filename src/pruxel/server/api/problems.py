@@ -15,7 +15,9 @@ RESPONSES = {code: {"model": Problem} for code in (404, 422)}
 
 def not_found(what: str) -> InputError:
     """The error for something that is gone."""
-    return InputError(ErrorCode.NOT_FOUND, f"there is no such {what}", hint="It may have been removed; reload the page.")
+    return InputError(
+        ErrorCode.NOT_FOUND, f"there is no such {what}", hint="It may have been removed; reload the page."
+    )
 
 
 def _answer(problem: Problem) -> JSONResponse:
@@ -23,7 +25,7 @@ def _answer(problem: Problem) -> JSONResponse:
 
 
 async def _ours(_request: Request, error: Exception) -> JSONResponse:
-    assert isinstance(error, PruxelError)  # noqa: S101 - registered for this type only
+    assert isinstance(error, PruxelError)
     fault = error.fault
     status = _STATUS.get(fault.code, 422 if isinstance(error, UsageError | InputError) else 500)
     return _answer(
@@ -43,10 +45,14 @@ async def _ours(_request: Request, error: Exception) -> JSONResponse:
 
 
 async def _invalid(_request: Request, error: Exception) -> JSONResponse:
-    assert isinstance(error, RequestValidationError)  # noqa: S101 - registered for this type only
+    assert isinstance(error, RequestValidationError)
     first = error.errors()[0]
     place = ".".join(str(p) for p in first["loc"])
-    return _answer(Problem(title="the request makes no sense", status=422, code="usage", detail=f"{place}: {first['msg']}", field=place))
+    return _answer(
+        Problem(
+            title="the request makes no sense", status=422, code="usage", detail=f"{place}: {first['msg']}", field=place
+        )
+    )
 
 
 def add_problem_details(app: FastAPI) -> None:

@@ -9,7 +9,16 @@ from fastapi import APIRouter
 from sqlalchemy import delete, select
 
 from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.server.api.models import JobOut, MountIn, PlaceOut, PlacesOut, ProjectIn, ProjectOut, SourceOut, SourceProblem
+from pruxel.server.api.models import (
+    JobOut,
+    MountIn,
+    PlaceOut,
+    PlacesOut,
+    ProjectIn,
+    ProjectOut,
+    SourceOut,
+    SourceProblem,
+)
 from pruxel.server.api.problems import not_found
 from pruxel.server.jobs.queue import put_job, send
 from pruxel.server.jobs.stacks import check_root
@@ -68,7 +77,10 @@ def mount_source(project: UUID, wanted: MountIn) -> JobOut:
     place = check_root(Path(wanted.path))
     if not place.exists():
         raise InputError(
-            ErrorCode.NOT_FOUND, "there is no such file or folder", file=wanted.path, hint="Check the path, or pick it from the list."
+            ErrorCode.NOT_FOUND,
+            "there is no such file or folder",
+            file=wanted.path,
+            hint="Check the path, or pick it from the list.",
         )
     with session() as db:
         if db.get(Project, project) is None:
@@ -92,7 +104,11 @@ def list_places(path: str | None = None) -> PlacesOut:
     """What can be mounted: the permitted roots, or what lies in a folder below them."""
     if path is None:
         roots = [r.expanduser().resolve() for r in settings().roots]
-        return PlacesOut(path=None, parent=None, places=[PlaceOut(name=str(r), path=str(r), folder=True, size=0) for r in roots if r.is_dir()])
+        return PlacesOut(
+            path=None,
+            parent=None,
+            places=[PlaceOut(name=str(r), path=str(r), folder=True, size=0) for r in roots if r.is_dir()],
+        )
     folder = check_root(Path(path))
     try:
         found = sorted(folder.iterdir(), key=lambda p: (not p.is_dir(), p.name.lower()))[:2000]

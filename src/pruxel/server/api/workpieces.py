@@ -37,8 +37,7 @@ def _out(w: Workpiece) -> WorkpieceOut:
 def list_steps() -> list[StepKindOut]:
     """Every step there is, with the JSON schema of its parameters."""
     return [
-        StepKindOut(name=s.name, title=s.title, about=s.about, parameters=s.params.model_json_schema())
-        for s in STEPS
+        StepKindOut(name=s.name, title=s.title, about=s.about, parameters=s.params.model_json_schema()) for s in STEPS
     ]
 
 
@@ -129,7 +128,11 @@ def get_view(workpiece: UUID) -> ViewOut:
         found = _workpiece(db, workpiece)
         key = view_key(found)
         stored = db.get(View, key)
-        if stored is not None and stored.content["findings"] is not None and len(stored.content["pictures"]) > len(found.steps):
+        if (
+            stored is not None
+            and stored.content["findings"] is not None
+            and len(stored.content["pictures"]) > len(found.steps)
+        ):
             return ViewOut(key=key, content=ViewContent.model_validate(stored.content), job=None)
         payload = {"key": key, "workpiece": str(found.id), "entries": found.entries, "steps": found.steps}
         job = put_job(db, found.project_id, "view", f"Opening {found.name}", payload)

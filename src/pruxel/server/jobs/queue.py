@@ -25,9 +25,7 @@ def sync_queue() -> procrastinate.App:
     return queue
 
 
-def put_job(
-    db: Session, project: uuid.UUID, kind: str, title: str, payload: dict[str, Any]
-) -> Job:
+def put_job(db: Session, project: uuid.UUID, kind: str, title: str, payload: dict[str, Any]) -> Job:
     """Store a job; one of the same kind and key that still waits or runs is returned instead.
 
     Call `send` with it after the transaction has committed.

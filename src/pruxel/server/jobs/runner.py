@@ -7,6 +7,7 @@ import threading
 import time
 import uuid
 from collections.abc import Callable
+from typing import Self
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, ErrorCode, Fault, PruxelError
@@ -40,7 +41,7 @@ class _Pulse:
         self._over = threading.Event()
         self._thread = threading.Thread(target=self._run, daemon=True)
 
-    def __enter__(self) -> _Pulse:
+    def __enter__(self) -> Self:
         self._thread.start()
         return self
 

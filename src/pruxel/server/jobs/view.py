@@ -28,7 +28,7 @@ from pruxel.server.store.jobs import tell
 from pruxel.server.store.tables import Job, View, Workpiece
 
 _steps = MemoryCache()
-_CARD = PictureView(width=176, height=120)
+_CARD = PictureView(width=352, height=240)
 _scenes: dict[str, Scene] = {}
 
 
@@ -44,7 +44,7 @@ def run_workpiece(project: uuid.UUID, entries: list[str], steps: list[Any], cont
     opened = opener(project, context.part(0.0, 0.1))
     key = f"{fingerprint(project_mounts(project))}|{entries}"
     if key not in _scenes:
-        while len(_scenes) >= 6:  # noqa: PLR2004 - scenes kept
+        while len(_scenes) >= 6:
             _scenes.pop(next(iter(_scenes)))
         _scenes[key] = opened.scene(entries, context.part(0.1, 0.4))
     uses = [StepUse.model_validate(s) for s in steps]

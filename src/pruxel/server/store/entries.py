@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Iterable
-from typing import Any
 
-from sqlalchemy import ColumnElement, Select, and_, func, not_, select, text
+from sqlalchemy import ColumnElement, and_, func, not_, select, text
 from sqlalchemy.orm import Session
 
 from pruxel.core.sources.base import Listed
@@ -27,7 +26,7 @@ _MERGE = text(
 def load_entries(db: Session, project: uuid.UUID, source: uuid.UUID, found: Iterable[Listed]) -> None:
     """Copy a source's entries in."""
     cursor = db.connection().connection.cursor()
-    with cursor.copy("COPY entries (project_id, source_id, path, kind, size, wins) FROM STDIN") as copy:  # type: ignore[attr-defined]
+    with cursor.copy("COPY entries (project_id, source_id, path, kind, size, wins) FROM STDIN") as copy:
         for item in found:
             copy.write_row((project, source, item.path, str(item.kind), item.size, True))
 
@@ -44,7 +43,7 @@ def _pattern(word: str) -> str:
 
 def _search(project: uuid.UUID, words: str, kind: str | None, folder: str | None) -> ColumnElement[bool]:
     """Words in any order, `-word` excludes, `*` and `?` are wildcards."""
-    conditions: list[ColumnElement[bool]] = [EntryRow.project_id == project, EntryRow.wins]
+    conditions: list[ColumnElement[bool]] = [EntryRow.project_id == project, EntryRow.wins.is_(True)]
     for word in words.split():
         if word.startswith("-") and len(word) > 1:
             conditions.append(not_(EntryRow.path.ilike(_pattern(word[1:]))))
@@ -57,12 +56,12 @@ def _search(project: uuid.UUID, words: str, kind: str | None, folder: str | None
     return and_(*conditions)
 
 
-def search(  # noqa: PLR0913 - the parts of one question
+def search(
     db: Session, project: uuid.UUID, words: str, kind: str | None, folder: str | None, *, after: str, limit: int
 ) -> tuple[list[tuple[EntryRow, str]], int, dict[str, int]]:
     """One page of entries with their source's label, the total, and the counts by kind (regardless of kind chosen)."""
     wanted = _search(project, words, kind, folder)
-    rows: Select[Any] = (
+    rows = (
         select(EntryRow, SourceRow.label)
         .join(SourceRow, SourceRow.id == EntryRow.source_id)
         .where(wanted, EntryRow.path > after)

@@ -80,7 +80,7 @@ def give_up_or_retry(db: Session, job: Job) -> bool:
     fault = Fault(
         ErrorCode.CANCELLED,
         "the worker stopped in the middle of this work, twice",
-        hint="Nothing half-written was kept. Start it again; if it stops again, the file may need more memory than there is.",
+        hint="Nothing half-written was kept. Start it again; should it stop again, the file may need more memory.",
     )
     change_job(db, job.id, status="failed", message="the worker stopped", fault=fault.as_dict())
     return False

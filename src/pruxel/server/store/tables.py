@@ -16,7 +16,7 @@ Json = dict[str, Any]
 class Base(DeclarativeBase):
     """Base of all tables."""
 
-    type_annotation_map = {dict[str, Any]: JSONB, list[Any]: JSONB, str: Text, int: BigInteger}  # noqa: RUF012
+    type_annotation_map = {dict[str, Any]: JSONB, list[Any]: JSONB, str: Text, int: BigInteger}
 
 
 class Project(Base):

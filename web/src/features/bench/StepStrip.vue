@@ -29,8 +29,8 @@ const picture = (i: number) => content?.pictures[i] && `/api/blobs/${content.pic
 </script>
 
 <template>
-  <footer class="flex h-[158px] items-stretch gap-3 border-t border-line bg-sunk px-4 py-3">
-    <div class="flex w-24 shrink-0 flex-col justify-between">
+  <footer class="flex h-[164px] items-stretch gap-3 border-t border-line bg-sunk px-4 py-3">
+    <div class="flex w-32 shrink-0 flex-col justify-between">
       <div>
         <h2 class="heading">Steps</h2>
         <p class="text-[12px] text-faint">{{ steps().length ? `${steps().filter((s) => s.on).length} of ${steps().length} on` : 'none yet' }}</p>

@@ -35,7 +35,7 @@ const held = computed(() => checks.value.filter((c) => c.passed).length)
     <Disclosure v-for="format in delivery.report?.formats" :key="format.format" v-slot="{ open: unfolded }" :default-open="open">
       <DisclosureButton class="flex w-full items-center justify-between border-t border-line bg-paper px-4 py-1.5 text-left text-[13px]">
         <span class="font-mono text-[12.5px]">{{ format.main }}</span>
-        <span class="text-faint"><span class="num">{{ format.files.length }}</span> files, <span class="num">{{ bytes(format.files.reduce((a, f) => a + f.size, 0)) }}</span>, {{ unfolded ? 'fold' : 'show the proof' }}</span>
+        <span class="text-faint"><span class="num">{{ format.files.length }}</span> {{ format.files.length === 1 ? 'file' : 'files' }}, <span class="num">{{ bytes(format.files.reduce((a, f) => a + f.size, 0)) }}</span>, {{ unfolded ? 'fold' : 'show the proof' }}</span>
       </DisclosureButton>
       <DisclosurePanel class="px-4 py-2">
         <p v-for="word in format.left_out" :key="word" class="py-1 text-[13px] text-marigold">Left out, since the format cannot carry it: {{ word }}</p>

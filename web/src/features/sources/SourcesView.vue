@@ -101,7 +101,7 @@ const kindWords: Record<string, string> = { folder: 'loose files', zip: 'ZIP', f
         <table class="w-full text-[13.5px]">
           <thead class="text-left text-[12px] text-faint">
             <tr>
-              <th class="w-16 px-4 py-1.5 font-medium">Order</th>
+              <th class="w-16 px-4 py-1.5 font-medium" title="Where two hold the same path, the upper one wins">Order</th>
               <th class="py-1.5 font-medium">Source</th>
               <th class="py-1.5 font-medium">Kind</th>
               <th class="py-1.5 text-right font-medium">Entries</th>
@@ -111,7 +111,7 @@ const kindWords: Record<string, string> = { folder: 'loose files', zip: 'ZIP', f
           <tbody>
             <template v-for="(source, i) in list" :key="source.id">
               <tr class="border-t border-line" data-test="source">
-                <td class="num px-4 py-2 text-faint">{{ i === 0 ? 'wins' : i + 1 }}</td>
+                <td class="num px-4 py-2 text-faint">{{ i + 1 }}</td>
                 <td class="py-2 font-medium">{{ source.label }}</td>
                 <td class="py-2">{{ kindWords[source.kind] ?? `pack, by layout ${source.kind}` }}</td>
                 <td class="num py-2 text-right">{{ count(source.entries) }}</td>

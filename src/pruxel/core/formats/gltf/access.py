@@ -31,15 +31,18 @@ class Access:
 
     def bad(self, place: str, message: str, expected: str | None = None, found: str | None = None) -> InputError:
         """The error for a place in the document."""
-        return InputError(
-            ErrorCode.MALFORMED, message, file=self.name, field=place, expected=expected, found=found
-        )
+        return InputError(ErrorCode.MALFORMED, message, file=self.name, field=place, expected=expected, found=found)
 
     def item(self, key: str, index: int) -> dict[str, Any]:
         """An item of a list of the document; raises `InputError` when it is not there."""
         listed = self.document.get(key, [])
         if not isinstance(index, int) or not 0 <= index < len(listed):
-            raise self.bad(f"{key}[{index}]", "the file refers to something it does not hold", f"0 to {len(listed) - 1}", str(index))
+            raise self.bad(
+                f"{key}[{index}]",
+                "the file refers to something it does not hold",
+                f"0 to {len(listed) - 1}",
+                str(index),
+            )
         found: dict[str, Any] = listed[index]
         return found
 
@@ -98,7 +101,7 @@ class Access:
         """The (count, width) array of an accessor in its own type, and whether it is normalised."""
         described = self.item("accessors", index)
         place = f"accessors[{index}]"
-        code, width = _CODES.get(described.get("componentType")), _WIDTHS.get(described.get("type"))
+        code, width = _CODES.get(described.get("componentType", 0)), _WIDTHS.get(described.get("type", ""))
         if code is None or width is None:
             raise self.bad(place, "an accessor has an unknown type")
         count = int(described["count"])
@@ -115,9 +118,7 @@ class Access:
         if not 0 <= count * width <= 1 << 28:
             raise self.bad(place, "a count is implausible", "up to 2^28 numbers", f"{count:,}")
 
-    def _rows(
-        self, described: dict[str, Any], count: int, width: int, kind: np.dtype[Any], place: str
-    ) -> AnyArray:
+    def _rows(self, described: dict[str, Any], count: int, width: int, kind: np.dtype[Any], place: str) -> AnyArray:
         view = self.item("bufferViews", int(described["bufferView"]))
         data = self.view_bytes(int(described["bufferView"]))
         start, size = int(described.get("byteOffset", 0)), kind.itemsize * width
@@ -138,12 +139,10 @@ class Access:
         rows = np.lib.stride_tricks.as_strided(flat[start:], (count, size), (stride, 1), writeable=False)
         return np.ascontiguousarray(rows).view(kind)
 
-    def _sparse(
-        self, base: AnyArray, sparse: dict[str, Any], width: int, kind: np.dtype[Any], place: str
-    ) -> AnyArray:
+    def _sparse(self, base: AnyArray, sparse: dict[str, Any], width: int, kind: np.dtype[Any], place: str) -> AnyArray:
         count = int(sparse["count"])
         where = dict(sparse["indices"])
-        code = _CODES.get(where.get("componentType"), "u4")
+        code = _CODES.get(where.get("componentType", 0), "u4")
         rows = self._rows(where, count, 1, np.dtype("<" + code), place)[:, 0].astype(np.int64)
         values = self._rows(dict(sparse["values"]), count, width, kind, place)
         if count and int(rows.max()) >= len(base):

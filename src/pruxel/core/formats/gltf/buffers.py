@@ -39,9 +39,7 @@ class Buffers:
         self.length += size + padding
         return len(self.views) - 1
 
-    def accessor(
-        self, array: AnyArray, shape: str, target: int | None = None, *, bounds: bool = False
-    ) -> int:
+    def accessor(self, array: AnyArray, shape: str, target: int | None = None, *, bounds: bool = False) -> int:
         """Append an array (rows are elements); `bounds` adds min and max. Returns the accessor's index."""
         key = (id(array), shape, bounds)
         if key in self._known:

@@ -174,9 +174,7 @@ def material_json(material: Material) -> Json:
     if material.normal_texture:
         found["normalTexture"] = texture_json(material.normal_texture) | {"scale": material.normal_scale}
     if material.occlusion_texture:
-        found["occlusionTexture"] = texture_json(material.occlusion_texture) | {
-            "strength": material.occlusion_strength
-        }
+        found["occlusionTexture"] = texture_json(material.occlusion_texture) | {"strength": material.occlusion_strength}
     if material.emissive_texture:
         found["emissiveTexture"] = texture_json(material.emissive_texture)
     if any(material.emissive):
@@ -201,7 +199,7 @@ def _extensions_json(material: Material) -> Json:
         found["KHR_materials_transmission"] = _slots_json(material.transmission, _TRANSMISSION)
         if material.transmission.thickness or material.transmission.attenuation_distance:
             found["KHR_materials_volume"] = _slots_json(material.transmission, _VOLUME)
-    if material.ior != 1.5:  # noqa: PLR2004 - glTF's default
+    if material.ior != 1.5:
         found["KHR_materials_ior"] = {"ior": material.ior}
     if material.emissive_strength != 1.0:
         found["KHR_materials_emissive_strength"] = {"emissiveStrength": material.emissive_strength}
@@ -236,9 +234,7 @@ def material_from(found: Json, number: int) -> Material:
         occlusion_texture=texture_ref(occlusion),
         occlusion_strength=float((occlusion or {}).get("strength", 1.0)),
         emissive=tuple(float(v) for v in found.get("emissiveFactor", (0, 0, 0))),  # type: ignore[arg-type]
-        emissive_strength=float(
-            extensions.get("KHR_materials_emissive_strength", {}).get("emissiveStrength", 1.0)
-        ),
+        emissive_strength=float(extensions.get("KHR_materials_emissive_strength", {}).get("emissiveStrength", 1.0)),
         emissive_texture=texture_ref(found.get("emissiveTexture")),
         alpha_mode=found.get("alphaMode", "OPAQUE"),
         alpha_cutoff=float(found.get("alphaCutoff", 0.5)),

@@ -60,7 +60,12 @@ def _split(data: memoryview, name: str) -> tuple[Json, memoryview | None]:
     _, version, total, size, kind = struct.unpack_from("<4sIII4s", data)
     if version != 2 or kind != b"JSON":
         raise InputError(
-            ErrorCode.UNKNOWN_VERSION, "not a glTF 2 binary", file=name, offset=4, expected="version 2", found=str(version)
+            ErrorCode.UNKNOWN_VERSION,
+            "not a glTF 2 binary",
+            file=name,
+            offset=4,
+            expected="version 2",
+            found=str(version),
         )
     if total > len(data) or 20 + size > len(data):
         raise InputError(
@@ -120,6 +125,12 @@ def _scene(access: Access, context: Context) -> ReadResult:
     return ReadResult(scene, tuple(faults))
 
 
+def _extras(found: Json) -> Json:
+    """The application's own values, when they are an object (they may be anything)."""
+    extras = found.get("extras")
+    return extras if isinstance(extras, dict) else {}
+
+
 def _node(found: Json, number: int) -> Node:
     if "matrix" in found:
         matrix = np.array(found["matrix"], dtype=np.float64).reshape(4, 4).T
@@ -128,7 +139,7 @@ def _node(found: Json, number: int) -> Node:
         translation = tuple(float(v) for v in found.get("translation", (0, 0, 0)))  # type: ignore[assignment]
         rotation = tuple(float(v) for v in found.get("rotation", (0, 0, 0, 1)))  # type: ignore[assignment]
         scale = tuple(float(v) for v in found.get("scale", (1, 1, 1)))  # type: ignore[assignment]
-    extras = found.get("extras") if isinstance(found.get("extras"), dict) else {}
+    extras = _extras(found)
     role = extras.get("role", "visual")
     return Node(
         str(found.get("name") or f"part {number + 1}"),
@@ -159,14 +170,14 @@ def _mesh(access: Access, found: Json, number: int, origin: Origin, faults: list
     return Mesh(str(found.get("name") or f"mesh {number + 1}"), tuple(primitives), weights)
 
 
-def _primitive(
-    access: Access, item: Json, mode: int, mesh: Json, place: str, origin: Origin
-) -> Primitive:
+def _primitive(access: Access, item: Json, mode: int, mesh: Json, place: str, origin: Origin) -> Primitive:
     attributes: Json = item["attributes"]
     positions = as_floats(access.floats(attributes["POSITION"]), 3)
     if not np.isfinite(positions).all():
         first = int(np.argmax(~np.isfinite(positions).all(axis=1)))
-        raise access.bad(f"{place} vertex {first:,}", "a position is not a number", "finite numbers", str(positions[first].tolist()))
+        raise access.bad(
+            f"{place} vertex {first:,}", "a position is not a number", "finite numbers", str(positions[first].tolist())
+        )
     indices = _corners(access, item, mode, len(positions), place)
 
     def optional(key: str, width: int) -> AnyArray | None:
@@ -182,7 +193,7 @@ def _primitive(
     normals = optional("NORMAL", 3)
     uvs = [optional(f"TEXCOORD_{i}", 2) for i in range(8)]
     joints, weights = _influences(access, attributes)
-    names = (mesh.get("extras") or {}).get("targetNames", []) if isinstance(mesh.get("extras"), dict) else []
+    names = _extras(mesh).get("targetNames", [])
     targets = tuple(
         MorphTarget(
             str(names[i]) if i < len(names) else f"target {i + 1}",
@@ -222,7 +233,9 @@ def _corners(access: Access, item: Json, mode: int, vertices: int, place: str) -
         flat = np.arange(vertices, dtype=np.uint32)
     if flat.size and int(flat.max()) >= vertices:
         first = int(np.argmax(flat >= vertices))
-        raise access.bad(f"{place} index {first:,}", "an index is out of range", f"0 to {vertices - 1:,}", str(int(flat[first])))
+        raise access.bad(
+            f"{place} index {first:,}", "an index is out of range", f"0 to {vertices - 1:,}", str(int(flat[first]))
+        )
     if mode == _STRIP:
         corners = np.stack([flat[:-2], flat[1:-1], flat[2:]], axis=1)
         corners[1::2] = corners[1::2, [1, 0, 2]]
@@ -236,7 +249,9 @@ def _corners(access: Access, item: Json, mode: int, vertices: int, place: str) -
 
 
 def _image(access: Access, number: int, found: Json, faults: list[Fault]) -> Image:
-    name = str(found.get("name") or str(found.get("uri", f"image {number + 1}"))[:60].rsplit("/", 1)[-1].rsplit(".", 1)[0])
+    name = str(
+        found.get("name") or str(found.get("uri", f"image {number + 1}"))[:60].rsplit("/", 1)[-1].rsplit(".", 1)[0]
+    )
     try:
         if "bufferView" in found:
             data = bytes(access.view_bytes(int(found["bufferView"])))

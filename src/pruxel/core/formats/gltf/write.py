@@ -30,9 +30,7 @@ def write_glb(scene: Scene, stem: str, context: Context) -> list[OutFile]:
     buffers = Buffers()
     document = _document(scene, buffers)
     images = image_files(scene.images, context.part(0.0, 0.8))
-    document |= _listed(
-        "images", [_image(f) | {"bufferView": buffers.view(f.data)} for f in images]
-    )
+    document |= _listed("images", [_image(f) | {"bufferView": buffers.view(f.data)} for f in images])
     buffer = {"byteLength": buffers.length} if buffers.length else None
     text = _finished(document, buffers, buffer)
     text += b" " * (-len(text) % 4)

@@ -15,3 +15,5 @@ OBJ = register(
         read,
     ),
 )
+
+__all__ = ["OBJ", "read", "write"]

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 from pruxel.core.scene.images import ChannelMix, ChannelPick, EncodedImage, Image
 from pruxel.core.scene.materials import Material
-
 
 
 def material_text(material: Material, name: str, links: dict[str, str]) -> str:
@@ -16,7 +14,7 @@ def material_text(material: Material, name: str, links: dict[str, str]) -> str:
     lines = [
         f"newmtl {name}",
         f"Kd {red:.6g} {green:.6g} {blue:.6g}",
-        "Ks 0 0 0" if material.metallic < 0.5 else f"Ks {red:.6g} {green:.6g} {blue:.6g}",  # noqa: PLR2004
+        "Ks 0 0 0" if material.metallic < 0.5 else f"Ks {red:.6g} {green:.6g} {blue:.6g}",
         f"Ke {' '.join(f'{v * material.emissive_strength:.6g}' for v in material.emissive)}",
         f"d {alpha if material.alpha_mode != 'OPAQUE' else 1.0:.6g}",
         f"Pr {material.roughness:.6g}",
@@ -46,7 +44,8 @@ _MAP_SLOTS = {
     "map_pm": "metallic",
     "map_d": "opacity",
 }
-_OPTIONS = {"-bm": 1, "-mm": 2, "-o": 3, "-s": 3, "-t": 3, "-blendu": 1, "-blendv": 1, "-clamp": 1, "-imfchan": 1, "-texres": 1, "-boost": 1}  # fmt: skip
+_OPTIONS = {"-mm": 2, "-o": 3, "-s": 3, "-t": 3}
+_OPTIONS |= dict.fromkeys(("-bm", "-blendu", "-blendv", "-clamp", "-imfchan", "-texres", "-boost"), 1)
 
 
 def parse_mtl(text: str) -> dict[str, LooseMtl]:
@@ -75,7 +74,7 @@ def _with_line(loose: LooseMtl, key: str, rest: str) -> LooseMtl:
     if not values:
         return loose
     material, first = loose.material, values[0]
-    triple = (first, values[1] if len(values) > 1 else first, values[2] if len(values) > 2 else first)  # noqa: PLR2004
+    triple = (first, values[1] if len(values) > 1 else first, values[2] if len(values) > 2 else first)
     if key == "kd":
         return replace(loose, material=replace(material, base_color=(*triple, material.base_color[3])))
     if key == "ke":
@@ -120,8 +119,8 @@ def slot_images(textures: dict[str, tuple[str, EncodedImage]]) -> dict[str, Imag
     if base is not None:
         content: EncodedImage | ChannelMix = base[1]
         if opacity is not None and opacity[1] != base[1]:
-            picks: Sequence[ChannelPick] = [ChannelPick(base[1], c) for c in ("r", "g", "b")]  # type: ignore[arg-type]
-            content = ChannelMix(*picks, ChannelPick(opacity[1], "r"))
+            red, green, blue = ChannelPick(base[1], "r"), ChannelPick(base[1], "g"), ChannelPick(base[1], "b")
+            content = ChannelMix(red, green, blue, ChannelPick(opacity[1], "r"))
         images["base_color_texture"] = Image(base[0], content)
     rough, metal = textures.get("roughness"), textures.get("metallic")
     if rough is not None or metal is not None:

@@ -81,7 +81,9 @@ def _broken_lines(found: Scanned, data: memoryview, name: str) -> list[Fault]:
         for note in shown
     ]
     if found.broken > len(shown):
-        faults.append(Fault(ErrorCode.MALFORMED, f"{found.broken - len(shown):,} more broken lines are left out", file=name))
+        faults.append(
+            Fault(ErrorCode.MALFORMED, f"{found.broken - len(shown):,} more broken lines are left out", file=name)
+        )
     return faults
 
 
@@ -92,7 +94,7 @@ def _usable_faces(found: Scanned, name: str) -> tuple[AnyArray, list[Fault]]:
         corners[corners[:, column] >= len(array), column] = -1
     inside = (corners[:, 0] >= 0) & (corners[:, 0] < len(found.v))
     outside = int((~inside).sum())
-    finite = np.isfinite(found.v).all(axis=1)
+    finite: AnyArray = np.isfinite(found.v).all(axis=1)
     good = inside.copy()
     good[inside] = finite[corners[inside, 0]]
     keep = np.logical_and.reduceat(good, found.faces[:, 0]) if len(found.faces) else np.zeros(0, bool)
@@ -217,9 +219,7 @@ def _primitive(found: Scanned, rows: AnyArray, material: int | None, name: str) 
     return Primitive(positions, indices, normals, uvs=uvs, material=material, origin=Origin(entry=name))
 
 
-def _with_materials(
-    scene: Scene, libraries: list[str], find: Find, name: str, faults: list[Fault]
-) -> Scene:
+def _with_materials(scene: Scene, libraries: list[str], find: Find, name: str, faults: list[Fault]) -> Scene:
     described: dict[str, LooseMtl] = {}
     for library in libraries:
         data = find(library)

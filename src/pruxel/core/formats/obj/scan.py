@@ -1,6 +1,6 @@
 """Text → numbers: one pass over the bytes of an OBJ file.
 
-A slice of whole lines is scanned at a time, slices run on both cores. Statements that are not numbers (`o`, `usemtl`, …)
+A slice of whole lines is scanned at a time, slices run on both cores. Statements that are not numbers (`o`, `usemtl`)
 are noted by position for the reader; lines that make no sense are counted and the first few noted.
 """
 
@@ -20,7 +20,7 @@ _BROKEN = 2
 
 
 @numba.njit(cache=True, nogil=True)
-def _number(data, at, end, tens):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202, C901, PLR0912
+def _number(data, at, end, tens):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
     """Parse a decimal number; returns (value, next place, ok). Leading blanks are passed over."""
     while at < end and (data[at] == 32 or data[at] == 9):
         at += 1
@@ -48,7 +48,9 @@ def _number(data, at, end, tens):  # type: ignore[no-untyped-def] # noqa: ANN001
         else:
             break
         at += 1
-    ok = at > 0 and (48 <= data[at - 1] <= 57 or (seen_point and data[at - 1] == 46 and at > 1 and 48 <= data[at - 2] <= 57))
+    ok = at > 0 and (
+        48 <= data[at - 1] <= 57 or (seen_point and data[at - 1] == 46 and at > 1 and 48 <= data[at - 2] <= 57)
+    )
     if at < end and (data[at] == 101 or data[at] == 69):
         at += 1
         minus = False
@@ -92,7 +94,7 @@ def _integer(data, at, end):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN
 
 
 @numba.njit(cache=True, nogil=True)
-def _scan(data, start, stop, tens, v, vt, vn, corners, faces, notes, counts):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202, C901, PLR0912, PLR0913, PLR0915
+def _scan(data, start, stop, tens, v, vt, vn, corners, faces, notes, counts):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
     """Scan lines of data[start:stop].
 
     `counts` is v, vt, vn, corners, faces, notes, broken lines, lines. Corners are rows v, vt, vn as written (0 means
@@ -116,7 +118,7 @@ def _scan(data, start, stop, tens, v, vt, vn, corners, faces, notes, counts):  #
         b = data[p + 1] if p + 1 < end else np.uint8(10)
         good = True
         statement = False
-        if a == 118 and (b == 32 or b == 9):
+        if a == 118 and (b in {32, 9}):
             p += 1
             for k in range(3):
                 value, p, ok = _number(data, p, end, tens)
@@ -140,7 +142,7 @@ def _scan(data, start, stop, tens, v, vt, vn, corners, faces, notes, counts):  #
                 good = good and ok
                 vn[nn, k] = value if ok else 0.0
             nn += 1
-        elif a == 102 and (b == 32 or b == 9):
+        elif a == 102 and (b in {32, 9}):
             p += 1
             first = nc
             while good:
@@ -212,7 +214,7 @@ def _tally(data, start, stop, counts):  # type: ignore[no-untyped-def] # noqa: A
             counts[0] += 1
         elif a == 102:
             counts[4] += 1
-        elif a != 35 and a != 10 and a != 13:
+        elif a not in {35, 10, 13}:
             counts[5] += 1
         inside = False
         while at < stop and data[at] != 10:
@@ -237,9 +239,10 @@ class Note:
 
 @dataclass(frozen=True)
 class Scanned:
-    """All numbers of a file: v (n, 3), vt (t, 2), vn (k, 3) float32; corners (c, 3) int64 zero-based, -1 absent;
+    """All numbers of a file.
 
-    faces (f, 2) first corner and corner count; notes in order; the count of broken lines.
+    v (n, 3), vt (t, 2), vn (k, 3) float32; corners (c, 3) int64 zero-based, -1 absent; faces (f, 2) first corner and
+    corner count; notes in order; the count of broken lines.
     """
 
     v: AnyArray
@@ -302,7 +305,7 @@ def _joined(slices: list[_Slice]) -> Scanned:
     parts: list[list[AnyArray]] = [[], [], [], [], []]
     notes: list[Note] = []
     for item in slices:
-        assert item.counts is not None  # noqa: S101 - filled by the scan above
+        assert item.counts is not None
         n = item.counts
         for k in range(3):
             parts[k].append(item.arrays[k][: n[k]])
@@ -310,11 +313,13 @@ def _joined(slices: list[_Slice]) -> Scanned:
         seen = raw[:, 3:] + totals[:3]
         parts[3].append(np.where(raw[:, :3] > 0, raw[:, :3] - 1, np.where(raw[:, :3] < 0, seen + raw[:, :3], -1)))
         faces = item.arrays[4][: n[4]]
-        parts[4].append(faces + (totals[3], 0))
+        parts[4].append((*faces, totals[3], 0))
         notes += [
             Note(bool(row[0] == _BROKEN), int(row[1]), int(row[2]), int(row[3] + totals[4]), int(row[4] + totals[7]))
             for row in item.arrays[5][: n[5]]
         ]
         totals += n
-    v, vt, vn, corners, faces = (np.concatenate(p) if p else np.zeros((0, w)) for p, w in zip(parts, (3, 2, 3, 3, 2), strict=True))
+    v, vt, vn, corners, faces = (
+        np.concatenate(p) if p else np.zeros((0, w)) for p, w in zip(parts, (3, 2, 3, 3, 2), strict=True)
+    )
     return Scanned(v, vt, vn, corners.astype(np.int64), faces.astype(np.int64), notes, int(totals[6]))

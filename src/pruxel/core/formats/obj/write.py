@@ -83,15 +83,11 @@ def _primitive(primitive: Primitive, matrix: DoubleArray, written: _Written) -> 
     corners = primitive.indices
     if np.linalg.det(matrix[:3, :3]) < 0:
         corners = np.ascontiguousarray(corners[:, ::-1])
-    pieces += faces_text(
-        corners, firsts, has_uv=bool(primitive.uvs), has_normal=normals is not None
-    )
+    pieces += faces_text(corners, firsts, has_uv=bool(primitive.uvs), has_normal=normals is not None)
     return pieces
 
 
-def _materials(
-    scene: Scene, names: list[str], context: Context
-) -> tuple[list[str], list[OutFile]]:
+def _materials(scene: Scene, names: list[str], context: Context) -> tuple[list[str], list[OutFile]]:
     images = image_files(scene.images, context)
     taken = {f.name.lower() for f in images}
     used: dict[str, OutFile] = {}

@@ -20,9 +20,7 @@ class ShowParts(Params):
     """Which parts, and whether they are the ones that stay or go."""
 
     parts: tuple[str, ...] = Field(..., min_length=1, title="Parts", description="names of the parts")
-    action: Literal["keep", "drop"] = Field(
-        "keep", title="Action", description="keep only these parts, or drop them"
-    )
+    action: Literal["keep", "drop"] = Field("keep", title="Action", description="keep only these parts, or drop them")
 
 
 @step(
@@ -38,9 +36,7 @@ def show_parts(scene: Scene, params: ShowParts, context: Context) -> StepResult:
     everything = [index for index, _, _ in parts(scene)]
     dropped = [i for i in everything if (i in named) == (params.action == "drop")]
     if len(dropped) == len(everything):
-        raise UsageError(
-            ErrorCode.USAGE, "no part would be left", hint="Name at least one part that stays."
-        )
+        raise UsageError(ErrorCode.USAGE, "no part would be left", hint="Name at least one part that stays.")
     stay = [i for i in range(len(scene.nodes)) if i not in set(dropped)]
     # A dropped part with children stays as a bare node, so that its children keep their place.
     needed = {i for i in dropped if scene.nodes[i].children}
@@ -51,7 +47,6 @@ def show_parts(scene: Scene, params: ShowParts, context: Context) -> StepResult:
 
 def _without_meshes(scene: Scene, nodes: set[int]) -> Scene:
     changed = tuple(
-        replace(node, mesh=None, skin=None) if index in nodes else node
-        for index, node in enumerate(scene.nodes)
+        replace(node, mesh=None, skin=None) if index in nodes else node for index, node in enumerate(scene.nodes)
     )
     return replace(scene, nodes=changed)

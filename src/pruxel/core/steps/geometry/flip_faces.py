@@ -18,14 +18,10 @@ class FlipFaces(Params):
     """Which parts to turn; none named means all."""
 
     parts: tuple[str, ...] = Field((), description="names of the parts", title="Parts")
-    normals: bool = Field(
-        default=True, description="turn the vertex normals too", title="Turn normals"
-    )
+    normals: bool = Field(default=True, description="turn the vertex normals too", title="Turn normals")
 
 
-def flip(
-    indices: IndexArray, normals: FloatArray | None
-) -> tuple[IndexArray, FloatArray | None]:
+def flip(indices: IndexArray, normals: FloatArray | None) -> tuple[IndexArray, FloatArray | None]:
     """Reverse the (m, 3) corners and negate the (n, 3) normals; flipping twice gives the same arrays back."""
     turned = as_indices(indices[:, ::-1])
     return turned, None if normals is None else as_floats(-normals, 3)
@@ -48,9 +44,7 @@ def flip_faces(scene: Scene, params: FlipFaces, context: Context) -> StepResult:
     context.check()
 
     def change(mesh: Mesh) -> Mesh:
-        return replace(
-            mesh, primitives=tuple(_flipped(p, normals=params.normals) for p in mesh.primitives)
-        )
+        return replace(mesh, primitives=tuple(_flipped(p, normals=params.normals) for p in mesh.primitives))
 
     flipped = sum(
         len(p.indices)
@@ -59,6 +53,4 @@ def flip_faces(scene: Scene, params: FlipFaces, context: Context) -> StepResult:
         for p in scene.meshes[mesh].primitives
     )
     word = "part" if len(nodes) == 1 else "parts"
-    return StepResult(
-        edit_meshes(scene, nodes, change), f"{flipped:,} faces of {len(nodes)} {word} turned"
-    )
+    return StepResult(edit_meshes(scene, nodes, change), f"{flipped:,} faces of {len(nodes)} {word} turned")

@@ -40,12 +40,7 @@ def set_units(scene: Scene, params: SetUnits, context: Context) -> StepResult:
     """Scale the roots; everything below follows, vertices stay as they are."""
     context.check()
     roots = set(scene.roots)
-    nodes = tuple(
-        _scaled(node, params.factor) if index in roots else node
-        for index, node in enumerate(scene.nodes)
-    )
+    nodes = tuple(_scaled(node, params.factor) if index in roots else node for index, node in enumerate(scene.nodes))
     scaled = replace(scene, nodes=nodes)
     before, after = max(measure(scene).size), max(measure(scaled).size)
-    return StepResult(
-        scaled, f"longest side {before:.4g} m → {after:.4g} m (factor {params.factor:g})"
-    )
+    return StepResult(scaled, f"longest side {before:.4g} m → {after:.4g} m (factor {params.factor:g})")

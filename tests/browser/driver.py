@@ -1,0 +1,87 @@
+"""Headless Chromium, and waiting for what a person would wait for."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from pathlib import Path
+
+from selenium import webdriver
+from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.by import By
+from selenium.webdriver.remote.webelement import WebElement
+from selenium.webdriver.support.ui import WebDriverWait
+
+_FLAGS = (
+    "--headless=new --no-sandbox --disable-quic --no-first-run --disable-background-networking "
+    "--disable-component-update --disable-sync --disable-dev-shm-usage --hide-scrollbars "
+    "--use-gl=angle --use-angle=swiftshader --enable-unsafe-swiftshader"
+)
+
+
+def start_browser(downloads: Path, size: tuple[int, int] = (1280, 800)) -> webdriver.Chrome:
+    """A new Chromium with an empty profile that saves downloads into a folder."""
+    options = webdriver.ChromeOptions()
+    options.binary_location = "/usr/bin/chromium"
+    for flag in _FLAGS.split():
+        options.add_argument(flag)
+    options.add_argument(f"--user-data-dir={tempfile.mkdtemp(prefix='pruxel-browser-')}")
+    options.add_experimental_option(
+        "prefs", {"download.default_directory": str(downloads), "download.prompt_for_download": False}
+    )
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver", log_output=os.devnull))
+    driver.execute_cdp_cmd(
+        "Emulation.setDeviceMetricsOverride",
+        {"width": size[0], "height": size[1], "deviceScaleFactor": 1, "mobile": False},
+    )
+    return driver
+
+
+class Page:
+    """A browser window on the application."""
+
+    def __init__(self, driver: webdriver.Chrome, seconds: float = 60) -> None:
+        self.driver = driver
+        self._wait = WebDriverWait(driver, seconds, poll_frequency=0.1)
+
+    def test(self, name: str) -> str:
+        """The selector of a marked element."""
+        return f"[data-test='{name}']"
+
+    def see(self, selector: str, text: str = "") -> WebElement:
+        """Wait until an element is there and, if asked, shows a text."""
+
+        def ready(driver: webdriver.Chrome) -> WebElement | None:
+            for element in driver.find_elements(By.CSS_SELECTOR, selector):
+                if element.is_displayed() and text.lower() in element.text.lower():
+                    return element
+            return None
+
+        found = self._wait.until(ready, f"no {selector} with '{text}'; page shows: {self.text()[:1500]}")
+        assert found is not None
+        return found
+
+    def gone(self, selector: str) -> None:
+        """Wait until no such element is there."""
+        self._wait.until(lambda d: not d.find_elements(By.CSS_SELECTOR, selector), f"{selector} is still there")
+
+    def click(self, selector: str, text: str = "") -> None:
+        """Click with the mouse as soon as the element is there."""
+        self.see(selector, text).click()
+
+    def all(self, selector: str) -> list[WebElement]:
+        """All elements now."""
+        return self.driver.find_elements(By.CSS_SELECTOR, selector)
+
+    def keys(self, *keys: str) -> None:
+        """Type on the keyboard into whatever has the focus."""
+        webdriver.ActionChains(self.driver).send_keys(*keys).perform()
+
+    def text(self) -> str:
+        """Everything the page shows."""
+        return str(self.driver.execute_script("return document.body.innerText"))
+
+    def errors(self) -> list[str]:
+        """What the browser's console calls severe."""
+        return [e["message"] for e in self.driver.get_log("browser") if e["level"] == "SEVERE"]
