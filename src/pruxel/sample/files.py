@@ -126,17 +126,20 @@ def material_bytes(surface: Surface, textures: dict[str, str]) -> bytes:
     return out
 
 
+def _compressed(codec: int, data: bytes) -> bytes:
+    if codec == _ZSTD:
+        return zstandard.ZstdCompressor(level=9).compress(data)
+    if codec == _LZ4:
+        return bytes(lz4.block.compress(data, store_size=False))
+    return zlib.compress(data, 9, -15) if codec == _DEFLATE else data
+
+
 def pack_bytes(entries: dict[str, bytes]) -> bytes:
     """A `.brp` pack: header, entries each compressed as suits it, then the table and the block of names."""
     blobs, table, names = bytearray(), [], bytearray()
     for number, (path, data) in enumerate(sorted(entries.items())):
         codec = (_ZSTD, _LZ4, _DEFLATE)[number % 3] if len(data) > 512 else _STORED
-        packed = {
-            _STORED: lambda d: d,
-            _ZSTD: lambda d: zstandard.ZstdCompressor(level=9).compress(d),
-            _LZ4: lambda d: lz4.block.compress(d, store_size=False),
-            _DEFLATE: lambda d: zlib.compress(d, 9, -15),
-        }[codec](data)
+        packed = _compressed(codec, data)
         blobs.extend(b"\0" * (-(32 + len(blobs)) % 16))
         offset = 32 + len(blobs)
         blobs.extend(packed)

@@ -47,7 +47,7 @@ def cells(points: AnyArray, seed: int, frequency: float = 1.0) -> DoubleArray:
     for dx in (-1, 0, 1):
         for dy in (-1, 0, 1):
             for dz in (-1, 0, 1):
-                cell = (*base, dx, dy, dz)
+                cell = base + np.array((dx, dy, dz))
                 jitter = np.stack([_hash(cell[:, 0], cell[:, 1], cell[:, 2], seed + k) for k in range(3)], axis=1)
                 nearest = np.minimum(nearest, ((cell + jitter - p) ** 2).sum(axis=1))
     return np.sqrt(nearest)

@@ -101,10 +101,8 @@ def revolved(profile: Sequence[tuple[float, float]], segments: int = 32) -> Shap
     return _outward(_cleaned(Shape(vertices.reshape(-1, 3), faces)))
 
 
-def tube(
-    path: Sequence[Point] | AnyArray, radii: Sequence[float] | AnyArray, sides: int = 10, flatten: float = 1.0
-) -> Shape:
-    """A tube along a path with closed ends; `flatten` squeezes its second cross direction."""
+def tube(path: Sequence[Point] | AnyArray, radii: Sequence[float] | AnyArray, sides: int = 10) -> Shape:
+    """A tube along a path with closed ends."""
     points = np.asarray(path, float)
     along = np.gradient(points, axis=0)
     along /= np.linalg.norm(along, axis=1, keepdims=True)

@@ -88,7 +88,7 @@ def coral(seed: int) -> Model:
         if depth == 0:
             return
         for k in range(3 if depth > 1 else 2):
-            turn = (*rng.uniform(-0.75, 0.75, 3), 0, 0.55, 0)
+            turn = rng.uniform(-0.75, 0.75, 3) + np.array((0, 0.55, 0))
             bent = along + turn * (0.9 if k else 0.5)
             grow(tip, bent / np.linalg.norm(bent), length * rng.uniform(0.68, 0.85), depth - 1)
 

@@ -223,9 +223,9 @@ def lamp(seed: int) -> Model:
         *(
             tube(
                 [
-                    (*at, 0.1 * np.sin(a), 0.02, 0.1 * np.cos(a)),
-                    (*at, 0.13 * np.sin(a), 0.13, 0.13 * np.cos(a)),
-                    (*at, 0.12 * np.sin(a), 0.25, 0.12 * np.cos(a)),
+                    at + np.array((0.1 * np.sin(a), 0.02, 0.1 * np.cos(a))),
+                    at + np.array((0.13 * np.sin(a), 0.13, 0.13 * np.cos(a))),
+                    at + np.array((0.12 * np.sin(a), 0.25, 0.12 * np.cos(a))),
                 ],
                 [0.009] * 3,
                 8,
@@ -233,8 +233,10 @@ def lamp(seed: int) -> Model:
             for a in np.linspace(0, 2 * np.pi, 9)[:-1]
         )
     )
-    hook = tube([(*at, 0, 0.39, 0), (*at, 0.0, 0.47, 0), (*at, -0.04, 0.52, 0)], [0.014] * 3, 8)
-    bulb = ball((0.088, 0.115, 0.088), 22, 14).moved((*at, 0, 0.14, 0))
+    hook = tube(
+        [at + np.array((0, 0.39, 0)), at + np.array((0.0, 0.47, 0)), at + np.array((-0.04, 0.52, 0))], [0.014] * 3, 8
+    )
+    bulb = ball((0.088, 0.115, 0.088), 22, 14).moved(at + np.array((0, 0.14, 0)))
     shells = together(
         *(
             ball((0.05, 0.035, 0.05), 12, 8).moved((0.17 * np.sin(a), 0.09, 0.17 * np.cos(a)))

@@ -94,7 +94,7 @@ def _usable_faces(found: Scanned, name: str) -> tuple[AnyArray, list[Fault]]:
         corners[corners[:, column] >= len(array), column] = -1
     inside = (corners[:, 0] >= 0) & (corners[:, 0] < len(found.v))
     outside = int((~inside).sum())
-    finite: AnyArray = np.isfinite(found.v).all(axis=1)
+    finite: AnyArray = np.asarray(np.isfinite(found.v).all(axis=1))
     good = inside.copy()
     good[inside] = finite[corners[inside, 0]]
     keep = np.logical_and.reduceat(good, found.faces[:, 0]) if len(found.faces) else np.zeros(0, bool)

@@ -313,7 +313,7 @@ def _joined(slices: list[_Slice]) -> Scanned:
         seen = raw[:, 3:] + totals[:3]
         parts[3].append(np.where(raw[:, :3] > 0, raw[:, :3] - 1, np.where(raw[:, :3] < 0, seen + raw[:, :3], -1)))
         faces = item.arrays[4][: n[4]]
-        parts[4].append((*faces, totals[3], 0))
+        parts[4].append(faces + np.array([totals[3], 0]))
         notes += [
             Note(bool(row[0] == _BROKEN), int(row[1]), int(row[2]), int(row[3] + totals[4]), int(row[4] + totals[7]))
             for row in item.arrays[5][: n[5]]

@@ -1,0 +1,65 @@
+"""Small scenes that tests build on."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from pruxel.core.base.arrays import as_floats, as_indices
+from pruxel.core.geometry.normals import vertex_normals
+from pruxel.core.images import png
+from pruxel.core.scene.images import EncodedImage, Image
+from pruxel.core.scene.materials import Material, Texture, TextureRef
+from pruxel.core.scene.model import Clip, ClipChannel, Mesh, MorphTarget, Node, Primitive, Scene, Skin
+
+_CORNERS = np.array([[x, y, z] for x in (-1, 1) for y in (-1, 1) for z in (-1, 1)], float)
+_SIDES = [(0, 1, 3, 2), (4, 6, 7, 5), (0, 4, 5, 1), (2, 3, 7, 6), (0, 2, 6, 4), (1, 5, 7, 3)]
+
+
+def box(size: float = 1.0, at: tuple[float, float, float] = (0, 0, 0)) -> Primitive:
+    """A closed box with a UV square a side, outward."""
+    positions, faces, uvs = [], [], []
+    for side in _SIDES:
+        start = len(positions)
+        positions += [_CORNERS[c] * size / 2 + at for c in side]
+        uvs += [(0.0, 0.0), (1.0, 0.0), (1.0, 0.75), (0.0, 0.75)]
+        faces += [(start, start + 1, start + 2), (start, start + 2, start + 3)]
+    points, corners = as_floats(positions, 3), as_indices(faces)
+    return Primitive(points, corners, vertex_normals(points, corners), uvs=(as_floats(uvs, 2),), material=0)
+
+
+def gradient() -> Image:
+    """A small picture whose four channels differ."""
+    y, x = np.mgrid[0:8, 0:16]
+    rgba = np.stack([x * 15, y * 30, x * 7 + y, 255 - x * 9], axis=-1).astype(np.uint8)
+    return Image("gradient", EncodedImage(png.encode(rgba), "image/png"))
+
+
+def two_boxes() -> Scene:
+    """Two parts under a turned and scaled parent, one textured material."""
+    meshes = (Mesh("large", (box(2.0),)), Mesh("small", (box(0.5, (0.1, 0.2, 0.3)),)))
+    nodes = (
+        Node("top", children=(1, 2), translation=(1.0, 2.0, 3.0), rotation=(0.0, 0.6, 0.0, 0.8), scale=(2.0, 1.0, 0.5)),
+        Node("large", mesh=0, translation=(0.0, 1.0, 0.0)),
+        Node("small", mesh=1, scale=(-1.0, 1.0, 1.0), role="collision"),
+    )
+    material = Material("paint", base_color=(0.8, 0.5, 0.2, 1.0), metallic=0.25, roughness=0.5, base_color_texture=TextureRef(0))
+    return Scene("boxes", nodes, (0,), meshes, (material,), (Texture(0),), (gradient(),))
+
+
+def animated() -> Scene:
+    """A box with skin, morph target and clip: everything the model's types hold."""
+    base = box(1.0)
+    count = len(base.positions)
+    joints = np.zeros((count, 4), np.uint16)
+    joints[:, 1] = 1
+    weights = np.tile(np.array([0.75, 0.25, 0, 0], np.float32), (count, 1))
+    target = MorphTarget("swell", as_floats(base.positions * 0.1, 3))
+    mesh = Mesh(
+        "body", (Primitive(**{**vars(base), "joints": joints, "weights": weights, "targets": (target,)}),), (0.0,)
+    )
+    times = np.array([0.0, 0.5, 1.0], np.float32)
+    turn = np.array([[0, 0, 0, 1], [0, 0.6, 0, 0.8], [0, 0, 0, 1]], np.float32)
+    clip = Clip("wave", (ClipChannel(2, "rotation", times, turn),))
+    nodes = (Node("root", children=(1, 2)), Node("body", mesh=0, skin=0), Node("hip", children=(3,)), Node("knee"))
+    skin = Skin("bones", (2, 3), np.tile(np.eye(4), (2, 1, 1)), 2)
+    return Scene("animated", nodes, (0,), (mesh,), (Material("plain"),), skins=(skin,), clips=(clip,))
