@@ -42,7 +42,9 @@ def two_boxes() -> Scene:
         Node("large", mesh=0, translation=(0.0, 1.0, 0.0)),
         Node("small", mesh=1, scale=(-1.0, 1.0, 1.0), role="collision"),
     )
-    material = Material("paint", base_color=(0.8, 0.5, 0.2, 1.0), metallic=0.25, roughness=0.5, base_color_texture=TextureRef(0))
+    material = Material(
+        "paint", base_color=(0.8, 0.5, 0.2, 1.0), metallic=0.25, roughness=0.5, base_color_texture=TextureRef(0)
+    )
     return Scene("boxes", nodes, (0,), meshes, (material,), (Texture(0),), (gradient(),))
 
 

@@ -48,7 +48,9 @@ def test_bc5_rebuilds_the_third_channel() -> None:
 
 @pytest.mark.parametrize("bits", [16, 24, 32])
 def test_plain_dds_follows_its_masks(bits: int) -> None:
-    masks = {16: (0xF800, 0x7E0, 0x1F, 0), 24: (0xFF0000, 0xFF00, 0xFF, 0), 32: (0xFF, 0xFF00, 0xFF0000, 0xFF000000)}[bits]
+    masks = {16: (0xF800, 0x7E0, 0x1F, 0), 24: (0xFF0000, 0xFF00, 0xFF, 0), 32: (0xFF, 0xFF00, 0xFF0000, 0xFF000000)}[
+        bits
+    ]
     color = sum(mask for mask in (masks[0], masks[2]))
     head = struct.pack("<4s7I44x", b"DDS ", 124, 0x1007, 2, 3, 0, 0, 1)
     head += struct.pack("<II4sI4I", 32, 0x41 if bits == 32 else 0x40, b"", bits, *masks) + bytes(20)

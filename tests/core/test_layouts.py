@@ -41,7 +41,9 @@ records:
 
 def toy(version: int = 2, *, wide: bool = True, count: int = 3) -> bytes:
     head = struct.pack("<4sHHI", b"TOY1", version, int(wide) | (5 << 4), count)
-    rest = (struct.pack("<f", 1.5) if version >= 2 else b"") + b"\x05reef!" + ("Öl\0".encode("utf-16-le") if wide else b"")
+    rest = (
+        (struct.pack("<f", 1.5) if version >= 2 else b"") + b"\x05reef!" + ("Öl\0".encode("utf-16-le") if wide else b"")
+    )
     rows_at = len(head) + 4 + len(rest)
     rows = b"".join(struct.pack("<Hffxx", i * 7, i, -i) for i in range(count))
     return head + struct.pack("<I", rows_at) + rest + rows + b"ok"
@@ -96,7 +98,13 @@ def test_a_count_beyond_the_file_is_told_with_its_place() -> None:
 @given(st.binary(max_size=120))
 def test_any_bytes_give_a_record_or_an_input_error(noise: bytes) -> None:
     base = toy()
-    for data in (noise, base[: len(noise)], noise + base, base[:8] + noise, base[:14] + noise + base[14 + len(noise) :]):
+    for data in (
+        noise,
+        base[: len(noise)],
+        noise + base,
+        base[:8] + noise,
+        base[:14] + noise + base[14 + len(noise) :],
+    ):
         try:
             read(data)
         except InputError as error:

@@ -35,5 +35,7 @@ def slow_decode(rows: np.ndarray, name: str, offset: int, order: str) -> np.ndar
     out = []
     for row in rows:
         raw = bytes(row)
-        out.append([_one(scalar, raw[offset + i * size : offset + (i + 1) * size], order) for i in range(int(width or 1))])
+        out.append(
+            [_one(scalar, raw[offset + i * size : offset + (i + 1) * size], order) for i in range(int(width or 1))]
+        )
     return np.array(out).astype(np.float32)

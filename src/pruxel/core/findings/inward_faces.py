@@ -12,7 +12,7 @@ from pruxel.core.base.findings import Evidence, Finding, Severity, SuggestedStep
 from pruxel.core.findings.registry import rule
 from pruxel.core.geometry.outside import openness
 from pruxel.core.scene.model import Mesh, Scene
-from pruxel.core.scene.walk import parts, world_from_local
+from pruxel.core.scene.walk import parts
 
 _LEAST_DECIDED = 0.25
 _INWARD_FROM = 0.8
@@ -20,13 +20,13 @@ _INWARD_FROM = 0.8
 
 @rule("inward_faces", "Faces that point inward")
 def inward_faces(scene: Scene, context: Context) -> Iterator[Finding]:
-    """Look at each part by itself: most of its decided samples see the open behind them, not before them."""
-    matrices = world_from_local(scene)
-    for (index, node, mesh), part in context.each(list(parts(scene)), lambda p: p[1].name):
+    """Look at each part by itself: most of its decided samples see the open behind them, not before them.
+
+    A mirroring node changes nothing: glTF turns the winding of what it mirrors (section 3.7.4).
+    """
+    for (_, node, mesh), part in context.each(list(parts(scene)), lambda p: p[1].name):
         part.check()
         positions, indices = _joined(mesh)
-        if np.linalg.det(matrices[index][:3, :3]) < 0:
-            indices = indices[:, ::-1]
         seen = openness(positions, indices)
         if not seen.samples or seen.decided < _LEAST_DECIDED * seen.samples:
             continue

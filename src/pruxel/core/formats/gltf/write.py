@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -69,7 +70,18 @@ def _finished(document: Json, buffers: Buffers, buffer: Json | None) -> bytes:
     return orjson.dumps(document)
 
 
+def _skinned_to_roots(scene: Scene) -> Scene:
+    """Skinned parts moved to the top of the tree: where they stand is decided by their joints alone (section 3.7.3.3)."""
+    skinned = {i for i, node in enumerate(scene.nodes) if node.skin is not None and not node.children}
+    moved = skinned - set(scene.roots)
+    if not moved:
+        return scene
+    nodes = tuple(replace(n, children=tuple(c for c in n.children if c not in moved)) for n in scene.nodes)
+    return replace(scene, nodes=nodes, roots=(*scene.roots, *sorted(moved)))
+
+
 def _document(scene: Scene, buffers: Buffers) -> Json:
+    scene = _skinned_to_roots(scene)
     samplers: list[Sampler] = list(dict.fromkeys(t.sampler for t in scene.textures))
     textures = [{"sampler": samplers.index(t.sampler), "source": t.image} for t in scene.textures]
     roots = _listed("nodes", list(scene.roots))
