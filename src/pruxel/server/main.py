@@ -11,7 +11,7 @@ from fastapi.staticfiles import StaticFiles
 from pruxel import __version__
 from pruxel.server.api import deliveries, entries, events, projects, workpieces
 from pruxel.server.api.guard import Guard
-from pruxel.server.api.problems import RESPONSES, add_problem_details
+from pruxel.server.api.problems import RESPONSES, add_problem_details, not_found
 
 WEB = Path(__file__).parent / "web"
 
@@ -28,6 +28,8 @@ def create_app() -> FastAPI:
 
         @app.get("/{path:path}", include_in_schema=False)
         def page(path: str) -> FileResponse:
+            if path.startswith("api/"):
+                raise not_found("address")
             plain = WEB / "favicon.svg" if path == "favicon.svg" else WEB / "index.html"
             return FileResponse(plain, headers={"Cache-Control": "no-cache"})
 

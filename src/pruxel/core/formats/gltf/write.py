@@ -71,7 +71,7 @@ def _finished(document: Json, buffers: Buffers, buffer: Json | None) -> bytes:
 
 
 def _skinned_to_roots(scene: Scene) -> Scene:
-    """Skinned parts moved to the top of the tree: where they stand is decided by their joints alone (section 3.7.3.3)."""
+    """Skinned parts moved to the top of the tree: their joints alone decide where they stand (section 3.7.3.3)."""
     skinned = {i for i, node in enumerate(scene.nodes) if node.skin is not None and not node.children}
     moved = skinned - set(scene.roots)
     if not moved:

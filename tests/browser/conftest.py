@@ -1,0 +1,58 @@
+"""The whole application as `make demo` starts it, on a data folder of its own, and a browser on it."""
+
+from __future__ import annotations
+
+import os
+import re
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.browser.driver import Page, start_browser
+
+
+@pytest.fixture(scope="session")
+def application(game: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """The printed address. Ctrl-C must end everything, which is checked too."""
+    data = tmp_path_factory.mktemp("demo")
+    (data / "mounts").mkdir()
+    (data / "samples").mkdir()
+    (data / "samples" / game.parent.name).symlink_to(game.parent)
+    log = data / "log"
+    roots = f'["{game.parent.resolve()}", "{data}/samples", "{data}/mounts"]'
+    env = os.environ | {"PRUXEL_DATA_FOLDER": str(data), "PRUXEL_ROOTS": roots, "PRUXEL_PORT": "18737"}
+    env.pop("PRUXEL_DATABASE_URL", None)
+    with log.open("wb") as out:
+        process = subprocess.Popen([sys.executable, "-m", "pruxel.server.demo"], env=env, stdout=out, stderr=out)
+    deadline = time.monotonic() + 120
+    while (found := re.search(r"http://\S+key=\S+", log.read_text())) is None:
+        assert process.poll() is None, log.read_text()
+        assert time.monotonic() < deadline, log.read_text()
+        time.sleep(0.2)
+    yield found[0]
+    process.send_signal(signal.SIGINT)
+    assert process.wait(40) == 0, log.read_text()
+    assert "stopped" in log.read_text()
+
+
+@pytest.fixture(scope="session")
+def mounts(application: str, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder that may be mounted."""
+    return next(Path(tmp_path_factory.getbasetemp()).glob("demo*/mounts"))
+
+
+@pytest.fixture
+def page(application: str, tmp_path: Path) -> Iterator[Page]:
+    """A new browser, just arrived by the printed link."""
+    driver = start_browser(tmp_path)
+    page = Page(driver)
+    driver.get(application)
+    yield page
+    errors = page.errors()
+    driver.quit()
+    assert [e for e in errors if "404" not in e and "422" not in e and "403" not in e] == []

@@ -1,0 +1,165 @@
+"""The tour of a new user, with mouse and keyboard, in a real browser."""
+
+import io
+import time
+import zipfile
+from pathlib import Path
+
+import numpy as np
+import trimesh
+from PIL import Image
+from selenium.webdriver import ActionChains
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.driver import Page
+from tests.core.test_sources import hostile_zip
+
+
+def picture(page: Page) -> np.ndarray:
+    """What the viewport shows."""
+    time.sleep(1.0)
+    data = page.see(page.test("viewport")).screenshot_as_png
+    return np.asarray(Image.open(io.BytesIO(data)).convert("RGB")).astype(int)
+
+
+def open_crab(page: Page) -> None:
+    page.see(page.test("entry"))
+    page.keys("/")
+    page.see(page.test("search")).send_keys("toll crab")
+    page.see("[data-path='actors/crab_toll/crab_toll.brm']")
+    page.keys(Keys.ENTER)
+    page.click(page.test("open-bench"))
+    page.see("[data-test=viewport]:not([data-shown=''])")
+
+
+def clear_steps(page: Page) -> None:
+    while page.all(page.test("step")):
+        before = len(page.all(page.test("step")))
+        page.click("[data-test=step] [aria-haspopup=menu]")
+        page.click(page.test("remove-step"))
+        page._wait.until(lambda _d, n=before: len(page.all(page.test("step"))) < n)
+
+
+def test_from_browse_to_a_proven_zip(page: Page, tmp_path: Path) -> None:
+    page.see("[data-path='actors/crab_toll/crab_toll.brm'] img")
+    open_crab(page)
+    clear_steps(page)
+    page.see(page.test("triangles"), "48,178")
+
+    finding = page.see("[data-test=finding][data-rule=inward_faces]", "claw_r")
+    assert "97" in finding.text
+    assert "samples that look inward" in finding.text
+    first = picture(page)
+    assert np.ptp(first.reshape(-1, 3), axis=0).min() > 100
+
+    page.click(page.test("apply"), "Flip the faces")
+    page.see("[data-test=step][data-step=flip_faces]", "6,000 faces")
+    page.gone(page.test("finding"))
+    mended = picture(page)
+    assert (np.abs(first - mended).sum(axis=2) > 60).mean() > 0.005
+
+    page.click("[data-test=step-on]")
+    page.see("[data-test=finding][data-rule=inward_faces]")
+    page.keys(Keys.chord(Keys.CONTROL, "z"))
+    page.gone(page.test("finding"))
+
+    ActionChains(page.driver).drag_and_drop_by_offset(page.see(page.test("viewport")), 160, 40).perform()
+    assert (np.abs(picture(page) - mended).sum(axis=2) > 60).mean() > 0.02
+
+    page.click("input[data-part=shell]")
+    hidden = picture(page)
+    page.see("aside", "13 of 14 shown")
+    page.keys("h")
+    page.see("aside", "14 of 14 shown")
+    assert (np.abs(picture(page) - hidden).sum(axis=2) > 60).mean() > 0.01
+
+    page.click(page.test("go-deliver"))
+    page.click(page.test("format-obj"))
+    page.click(page.test("deliver"))
+    page.see(page.test("verdict"), "proven")
+    page.click(page.test("download"))
+    deadline = time.monotonic() + 30
+    while not (found := list(tmp_path.glob("*.zip"))):
+        assert time.monotonic() < deadline
+        time.sleep(0.2)
+    archive = zipfile.ZipFile(found[0])
+    names = set(archive.namelist())
+    assert not any(n.startswith("/") or ".." in n for n in names)
+    links = [
+        line.split()[1]
+        for line in archive.read("obj/crab_toll.mtl").decode().splitlines()
+        if line.startswith(("map_", "norm"))
+    ]
+    assert links
+    assert all(f"obj/{link}" in names for link in links)
+    loaded = trimesh.load(io.BytesIO(archive.read("glb/crab_toll.glb")), file_type="glb")
+    claw = next(g for name, g in loaded.geometry.items() if "claw_r" in name)
+    assert claw.volume > 0
+
+
+def test_steps_by_hand_drop_parts_and_scale(page: Page) -> None:
+    page.see(page.test("entry"))
+    page.click("[data-path='props/p0077/p0077.brm']")
+    page.click(page.test("open-bench"))
+    page.see("[data-test=viewport]:not([data-shown=''])")
+    clear_steps(page)
+    page.click(page.test("apply"), "Scale by 0.001")
+    page.see("[data-test=step][data-step=set_units]", "1.803 m")
+    page.click(page.test("add-step"))
+    page.click("[role=menuitem], button", "Set units")
+    field = page.see("#p-factor")
+    field.clear()
+    field.send_keys("2")
+    page.click(page.test("step-done"))
+    page.see("[data-test=step]:nth-of-type(2)", "3.606 m")
+    page.click(page.test("undo"))
+    page.gone("[data-test=step]:nth-of-type(2)")
+    page.click("input[data-part=stock]")
+    page.click("button", "Drop hidden")
+    page.see("[data-test=step][data-step=show_parts]", "2 of 3 parts kept")
+    page.see("aside", "2 of 2 shown")
+
+
+def test_mounting_good_and_bad_places(page: Page, mounts: Path) -> None:
+    hostile_zip(mounts / "strange.zip")
+    page.see(page.test("entry"))
+    page.keys("1")
+    page.see(page.test("project-name")).send_keys("Odds and ends")
+    page.click(page.test("create-project"))
+    page.see("main", "Nothing is mounted yet")
+    path = page.see(page.test("mount-path"))
+    path.send_keys("/etc")
+    page.click(page.test("mount"))
+    page.see("[role=alert]", "not below a permitted folder")
+    path.clear()
+    path.send_keys(str(mounts / "strange.zip"))
+    page.click(page.test("mount"))
+    page.see(page.test("source"), "strange.zip")
+    page.see("main", "implausibly much")
+    page.see("main", "leads out of the archive")
+    page.keys("2")
+    page.see("main", "Nothing matches")
+    page.click("button", "Show everything")
+    page.see(page.test("entry"), "ok.txt")
+
+
+def test_keyboard_list_night_and_empty_states(page: Page) -> None:
+    page.see(page.test("entry"))
+    page.keys("?")
+    page.see("[role=dialog]", "Open on the Bench")
+    page.keys(Keys.ESCAPE)
+    page.gone("[role=dialog]")
+    day = page.driver.execute_script("return getComputedStyle(document.body).backgroundColor")
+    page.click("button", "Night")
+    assert page.driver.execute_script("return getComputedStyle(document.body).backgroundColor") != day
+    page.see(page.test("search")).send_keys("nothing is called so")
+    page.see("main", "Nothing matches")
+    page.driver.get(page.driver.current_url.split("/?")[0].rsplit("/", 1)[0] + "/bench")
+    page.see("main", "The Bench is empty")
+
+
+def test_a_stranger_without_the_link_sees_what_to_do(page: Page) -> None:
+    page.driver.delete_all_cookies()
+    page.driver.refresh()
+    page.see("main", "This page has no access yet")
+    page.errors()

@@ -1,0 +1,101 @@
+"""A real PostgreSQL, a migrated database and a worker process of its own."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+
+from pruxel.server.postgres import running_cluster
+from pruxel.server.settings import settings
+from pruxel.server.store import blobs, database
+
+
+@pytest.fixture(scope="session")
+def installation(game: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[dict[str, str]]:
+    """The environment of an installation with its database running; its roots are the game and a scratch folder."""
+    folder = tmp_path_factory.mktemp("installation")
+    mounts = folder / "mounts"
+    mounts.mkdir()
+    data = folder / "data"
+    data.mkdir()
+    with running_cluster(data, 54900) as cluster:
+        env = {
+            "PRUXEL_DATA_FOLDER": str(data),
+            "PRUXEL_DATABASE_URL": cluster.url,
+            "PRUXEL_ROOTS": f'["{game}", "{mounts}"]',
+        }
+        os.environ.update(env)
+        for cached in (settings, database.engine, blobs._store):
+            cached.cache_clear()
+        from pruxel.server.store.migrate import migrate_database
+
+        migrate_database()
+        migrate_database()
+        yield env | {"mounts": str(mounts)}
+        from pruxel.server.jobs.queue import sync_queue
+
+        if sync_queue.cache_info().currsize:
+            sync_queue().close()
+        database.engine().dispose()
+
+
+class Worker:
+    """A worker process that tests can kill."""
+
+    def __init__(self) -> None:
+        self.process: subprocess.Popen[bytes] | None = None
+
+    def start(self) -> None:
+        if self.process is None or self.process.poll() is not None:
+            self.process = subprocess.Popen([sys.executable, "-m", "pruxel", "worker"], env=os.environ.copy())
+
+    def kill(self) -> None:
+        assert self.process is not None
+        self.process.send_signal(signal.SIGKILL)
+        self.process.wait()
+
+    def stop(self) -> None:
+        if self.process is not None and self.process.poll() is None:
+            self.process.terminate()
+            self.process.wait(20)
+
+
+@pytest.fixture(scope="session")
+def worker(installation: dict[str, str]) -> Iterator[Worker]:
+    one = Worker()
+    one.start()
+    yield one
+    one.stop()
+
+
+@pytest.fixture(scope="session")
+def client(installation: dict[str, str]) -> Iterator[TestClient]:
+    """A page of our own, with access."""
+    from pruxel.server.main import create_app
+
+    with TestClient(create_app(), base_url="http://127.0.0.1") as one:
+        one.get("/", params={"key": settings().access_token()})
+        yield one
+
+
+@pytest.fixture(scope="session")
+def wait_for() -> Callable[..., Any]:
+    def wait(ask: Callable[[], Any], seconds: float = 90) -> Any:
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            found = ask()
+            if found:
+                return found
+            time.sleep(0.1)
+        raise AssertionError("waited in vain")
+
+    return wait

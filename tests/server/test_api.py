@@ -1,0 +1,254 @@
+"""The interface against a real database and a real worker, on good and on bad input."""
+
+import io
+import json
+import threading
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+import trimesh
+from fastapi.testclient import TestClient
+
+from pruxel.server.settings import settings
+from tests.conftest import CRAB
+from tests.server.conftest import Worker
+
+Wait = Callable[..., Any]
+
+
+def job_of(client: TestClient, project: str, job: str) -> dict[str, Any]:
+    return next(j for j in client.get(f"/api/projects/{project}/jobs").json() if j["id"] == job)
+
+
+def ended(client: TestClient, project: str, job: str) -> Callable[[], dict[str, Any] | None]:
+    def ask() -> dict[str, Any] | None:
+        found = job_of(client, project, job)
+        return found if found["status"] in {"done", "failed", "cancelled"} else None
+
+    return ask
+
+
+def new_project(client: TestClient, name: str) -> str:
+    return str(client.post("/api/projects", json={"name": name}).json()["id"])
+
+
+@pytest.fixture(scope="session")
+def project(client: TestClient, worker: Worker, game: Path, wait_for: Wait) -> str:
+    """A project with the game mounted."""
+    made = new_project(client, "reef")
+    job = client.post(f"/api/projects/{made}/sources", json={"path": str(game)}).json()
+    assert wait_for(ended(client, made, job["id"]))["status"] == "done"
+    return made
+
+
+@pytest.fixture(scope="session")
+def crab(client: TestClient, project: str) -> str:
+    return str(client.post(f"/api/projects/{project}/workpieces", json={"entries": [CRAB]}).json()["id"])
+
+
+def view(client: TestClient, workpiece: str, wait_for: Wait) -> dict[str, Any]:
+    def ask() -> dict[str, Any] | None:
+        content = client.get(f"/api/workpieces/{workpiece}/view").json()["content"]
+        return content if content and content["findings"] is not None else None
+
+    return wait_for(ask)  # type: ignore[no-any-return]
+
+
+def test_entries_are_searched_filtered_and_paged(client: TestClient, project: str) -> None:
+    url = f"/api/projects/{project}/entries"
+    everything = client.get(url, params={"limit": 500}).json()
+    assert everything["total"] == len(everything["entries"]) == sum(everything["kinds"].values())
+    assert client.get(url, params={"search": "toll CRAB", "kind": "model"}).json()["total"] == 1
+    assert client.get(url, params={"search": "crab -body -gear -eyes"}).json()["total"] == 1
+    assert client.get(url, params={"search": "cr*b_t?ll.brm"}).json()["total"] == 1
+    assert client.get(url, params={"search": "100%_"}).json()["total"] == 0
+    inside = client.get(url, params={"folder": "props"}).json()
+    assert {e["path"].split("/")[0] for e in inside["entries"]} == {"props"}
+    pages, after = [], ""
+    while after is not None:
+        page = client.get(url, params={"limit": 7, "after": after}).json()
+        pages += page["entries"]
+        after = page["next"]
+    assert [e["path"] for e in pages] == [e["path"] for e in everything["entries"]]
+    folders = {f["path"]: f["entries"] for f in client.get(f"/api/projects/{project}/folders").json()}
+    assert folders["props"] == inside["total"]
+
+
+def test_raw_bytes_are_the_entries(client: TestClient, project: str, stack: Any) -> None:
+    entry = client.get(f"/api/projects/{project}/entries", params={"search": "readme", "kind": "text"}).json()[
+        "entries"
+    ][0]
+    answer = client.get(f"/api/entries/{entry['id']}/raw")
+    assert answer.content
+    assert "attachment" in answer.headers["content-disposition"]
+
+
+def test_the_line_from_entry_to_proven_zip(client: TestClient, project: str, crab: str, wait_for: Wait) -> None:
+    content = view(client, crab, wait_for)
+    [finding] = content["findings"]
+    assert finding["rule"] == "inward_faces"
+    scene = client.get(f"/api/blobs/{content['scene']}")
+    assert scene.headers["content-type"] == "model/gltf-binary"
+    use = {"step": finding["suggestion"]["step"], "params": finding["suggestion"]["params"], "on": True}
+    assert client.put(f"/api/workpieces/{crab}/steps", json={"steps": [use]}).json()["can_undo"]
+    mended = view(client, crab, wait_for)
+    assert mended["findings"] == []
+    assert mended["scene"] != content["scene"]
+    assert mended["steps"][0]["summary"].startswith("6,000 faces")
+    made = client.post(f"/api/workpieces/{crab}/deliveries", json={"name": "crab", "formats": ["glb", "obj"]}).json()
+    assert wait_for(ended(client, project, made["job"]))["status"] == "done"
+    [delivery] = [d for d in client.get(f"/api/projects/{project}/deliveries").json() if d["id"] == made["id"]]
+    assert delivery["report"]["passed"]
+    archive = zipfile.ZipFile(io.BytesIO(client.get(f"/api/deliveries/{made['id']}/zip").content))
+    names = set(archive.namelist())
+    assert {"glb/crab.glb", "obj/crab.obj", "obj/crab.mtl", "report.json"} <= names
+    links = [
+        line.split()[1]
+        for line in archive.read("obj/crab.mtl").decode().splitlines()
+        if line.startswith(("map_", "norm"))
+    ]
+    assert links
+    assert all(f"obj/{link}" in names for link in links)
+    loaded = trimesh.load(io.BytesIO(archive.read("glb/crab.glb")), file_type="glb")
+    assert sum(len(g.faces) for g in loaded.geometry.values()) == 48_178
+
+
+def test_undo_and_redo(client: TestClient, crab: str) -> None:
+    use = {"step": "set_units", "params": {"factor": 2.0}, "on": True}
+    before = client.get(f"/api/workpieces/{crab}").json()["steps"]
+    client.put(f"/api/workpieces/{crab}/steps", json={"steps": [*before, use]})
+    assert client.post(f"/api/workpieces/{crab}/undo").json()["steps"] == before
+    assert client.post(f"/api/workpieces/{crab}/redo").json()["steps"] == [*before, use]
+    assert client.post(f"/api/workpieces/{crab}/undo").json()["can_redo"]
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "body", "status", "word"),
+    [
+        ("POST", "/projects/{p}/sources", {"path": "/etc"}, 403, "permitted"),
+        ("POST", "/projects/{p}/sources", {"path": "{mounts}/../../etc/passwd"}, 403, "permitted"),
+        ("POST", "/projects/{p}/sources", {"path": "{mounts}/nothing"}, 404, "no such file"),
+        ("GET", "/places?path=/root", None, 403, "permitted"),
+        ("POST", "/projects/{p}/workpieces", {"entries": ["no/such.brm"]}, 404, "not in the sources"),
+        ("PUT", "/workpieces/{w}/steps", {"steps": [{"step": "conjure", "params": {}}]}, 422, "flip_faces"),
+        ("PUT", "/workpieces/{w}/steps", {"steps": [{"step": "set_units", "params": {"factor": -1}}]}, 422, "factor"),
+        ("POST", "/workpieces/{w}/deliveries", {"name": "x", "formats": ["wav"]}, 422, "glb"),
+        ("GET", "/blobs/..%2f..%2fetc%2fpasswd", None, 404, ""),
+        ("GET", "/blobs/0123456789abcdef0123", None, 404, "no such blob"),
+        ("GET", "/entries/999999999/raw", None, 404, "no such entry"),
+        ("GET", "/workpieces/not-an-id/view", None, 422, "workpiece"),
+    ],
+)
+def test_problems_say_what_and_what_to_try(
+    client: TestClient,
+    project: str,
+    crab: str,
+    installation: dict[str, str],
+    method: str,
+    path: str,
+    body: Any,
+    status: int,
+    word: str,
+) -> None:
+    text = json.dumps(body).replace("{mounts}", installation["mounts"])
+    answer = client.request(method, "/api" + path.format(p=project, w=crab), json=json.loads(text) if body else None)
+    assert answer.status_code == status, answer.text
+    assert word in answer.text
+    assert "Traceback" not in answer.text
+
+
+def test_access_needs_the_token_our_host_and_our_page(client: TestClient) -> None:
+    from pruxel.server.main import create_app
+
+    stranger = TestClient(create_app(), base_url="http://127.0.0.1")
+    assert stranger.get("/api/projects").status_code == 401
+    assert stranger.get("/", params={"key": "wrong"}).cookies == {}
+    assert client.get("/api/projects", headers={"host": "evil.example"}).status_code == 421
+    foreign = client.post("/api/projects", json={"name": "x"}, headers={"origin": "http://evil.example"})
+    assert foreign.status_code == 403
+    assert client.get("/api/projects").status_code == 200
+
+
+def test_a_truncated_pack_is_a_problem_row_and_a_broken_model_a_clear_failure(
+    client: TestClient, game: Path, installation: dict[str, str], worker: Worker, wait_for: Wait
+) -> None:
+    folder = Path(installation["mounts"]) / "broken"
+    folder.mkdir()
+    for name in ("brinepost.yaml",):
+        (folder / name).write_bytes((game / name).read_bytes())
+    (folder / "layouts").mkdir()
+    for layout in (game / "layouts").iterdir():
+        (folder / "layouts" / layout.name).write_bytes(layout.read_bytes())
+    (folder / "cut.brp").write_bytes((game / "reef.brp").read_bytes()[:100_000])
+    (folder / "stub.brm").write_bytes(b"BMDL\x03\x00")
+    project = new_project(client, "broken")
+    job = client.post(f"/api/projects/{project}/sources", json={"path": str(folder)}).json()
+    assert wait_for(ended(client, project, job["id"]))["status"] == "done"
+    sources = client.get(f"/api/projects/{project}/sources").json()
+    [problem] = [p for s in sources for p in s["problems"]]
+    assert "cut.brp at byte" in problem["line"]
+    workpiece = client.post(f"/api/projects/{project}/workpieces", json={"entries": ["stub.brm"]}).json()["id"]
+    job_id = client.get(f"/api/workpieces/{workpiece}/view").json()["job"]
+    failed = wait_for(ended(client, project, job_id))
+    assert failed["status"] == "failed"
+    assert failed["fault"]["file"] == "stub.brm"
+    assert failed["fault"]["offset"] == 6
+
+
+def test_a_killed_worker_is_seen_and_nothing_half_written_stays(
+    client: TestClient, project: str, crab: str, worker: Worker, wait_for: Wait
+) -> None:
+    made = client.post(f"/api/workpieces/{crab}/deliveries", json={"name": "doomed", "formats": ["gltf", "obj"]}).json()
+    home = settings().deliveries
+    wait_for(lambda: list(home.glob(".doomed-*.partial")) or None)
+    worker.kill()
+    assert list(home.glob(".doomed-*.partial"))
+    worker.start()
+    again = wait_for(ended(client, project, made["job"]), 120)
+    assert again["status"] == "done"
+    assert not list(home.glob(".doomed-*"))
+    [folder] = [p for p in home.glob("doomed-*") if p.is_dir()]
+    assert json.loads((folder / "report.json").read_text())["passed"]
+
+
+def test_a_job_can_be_cancelled(client: TestClient, project: str, crab: str, wait_for: Wait) -> None:
+    made = client.post(
+        f"/api/workpieces/{crab}/deliveries", json={"name": "unwanted", "formats": ["gltf", "obj", "glb"]}
+    ).json()
+    client.post(f"/api/jobs/{made['job']}/cancel")
+    assert wait_for(ended(client, project, made["job"]))["status"] == "cancelled"
+    assert not [p for p in settings().deliveries.glob("*unwanted*")]
+
+
+def test_unmounting_takes_the_entries_along(client: TestClient, game: Path, worker: Worker, wait_for: Wait) -> None:
+    made = new_project(client, "short-lived")
+    job = client.post(f"/api/projects/{made}/sources", json={"path": str(game / "reef.brp")}).json()
+    wait_for(ended(client, made, job["id"]))
+    assert client.get(f"/api/projects/{made}/entries").json()["total"] > 0
+    client.delete(f"/api/projects/{made}/sources", params={"mount": str((game / "reef.brp").resolve())})
+    assert client.get(f"/api/projects/{made}/entries").json()["total"] == 0
+
+
+def test_events_announce_work(client: TestClient, project: str) -> None:
+    import psycopg
+
+    heard: list[dict[str, Any]] = []
+
+    def listen() -> None:
+        with psycopg.connect(settings().database_url, autocommit=True) as connection:
+            connection.execute("LISTEN pruxel")
+            ready.set()
+            heard.extend(json.loads(n.payload) for n in connection.notifies(timeout=20, stop_after=1))
+
+    ready = threading.Event()
+    thread = threading.Thread(target=listen)
+    thread.start()
+    ready.wait(10)
+    new = client.post(f"/api/projects/{project}/workpieces", json={"entries": ["flora/f031/f031.brm"]}).json()
+    client.get(f"/api/workpieces/{new['id']}/view")
+    thread.join()
+    assert heard
+    assert heard[0].get("job", heard[0])
