@@ -41,6 +41,7 @@ test: setup
 	$(PY) -m pytest
 
 bench: setup
+	$(PY) -m pip install --quiet --disable-pip-version-check --no-deps --require-hashes -r bench/requirements.lock
 	$(PY) -m bench
 
 lint: setup

@@ -60,7 +60,7 @@ def test_from_browse_to_a_proven_zip(page: Page, tmp_path: Path) -> None:
 
     page.click("[data-test=step-on]")
     page.see("[data-test=finding][data-rule=inward_faces]")
-    page.keys(Keys.chord(Keys.CONTROL, "z"))
+    ActionChains(page.driver).key_down(Keys.CONTROL).send_keys("z").key_up(Keys.CONTROL).perform()
     page.gone(page.test("finding"))
 
     ActionChains(page.driver).drag_and_drop_by_offset(page.see(page.test("viewport")), 160, 40).perform()

@@ -220,7 +220,7 @@ def test_a_job_can_be_cancelled(client: TestClient, project: str, crab: str, wai
     ).json()
     client.post(f"/api/jobs/{made['job']}/cancel")
     assert wait_for(ended(client, project, made["job"]))["status"] == "cancelled"
-    assert not [p for p in settings().deliveries.glob("*unwanted*")]
+    assert not list(settings().deliveries.glob("*unwanted*"))
 
 
 def test_unmounting_takes_the_entries_along(client: TestClient, game: Path, worker: Worker, wait_for: Wait) -> None:

@@ -1,0 +1,163 @@
+"""Run all benches."""
+
+from __future__ import annotations
+
+import io
+import resource
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+import numpy as np
+import trimesh
+
+from bench.scenes import waves
+from bench.timing import best, line
+from pruxel.core.base.context import Context
+from pruxel.core.binary.elements import decode_floats, element
+from pruxel.core.deliver.package import write_files
+from pruxel.core.formats import gltf, obj
+from pruxel.core.formats.registry import OutFile
+from pruxel.core.scene.model import Scene
+
+CONTEXT = Context()
+
+
+def vertices() -> None:
+    rows = np.random.default_rng(1).integers(0, 256, (1_000_000, 28), dtype=np.uint8)
+    rows[:, :12] = np.random.default_rng(2).random((1_000_000, 3), np.float32).view(np.uint8)
+    kinds = [
+        (element(name), at)
+        for name, at in (("f32x3", 0), ("snorm8x4", 12), ("f16x2", 16), ("u8x4", 20), ("unorm8x4", 24))
+    ]
+    arrays = [decode_floats(rows, kind, at) for kind, at in kinds if kind]
+    targets = [np.empty_like(a) for a in arrays]
+
+    def copy() -> None:
+        for a, b in zip(arrays, targets, strict=True):
+            np.copyto(b, a)
+
+    def decode() -> None:
+        for kind, at in kinds:
+            if kind:
+                decode_floats(rows, kind, at)
+
+    line("decode 1,000,000 vertices of 28 bytes : memcpy of result", best(decode, 5), best(copy, 5), 4)
+
+
+def _mesh(scene: Scene) -> trimesh.Trimesh:
+    p = scene.meshes[0].primitives[0]
+    uv = np.stack([p.uvs[0][:, 0], 1 - p.uvs[0][:, 1]], axis=1)
+    visual = trimesh.visual.TextureVisuals(uv=uv)
+    return trimesh.Trimesh(p.positions, p.indices, vertex_normals=p.normals, visual=visual, process=False)
+
+
+def formats(folder: Path) -> None:
+    scene = waves()
+    mesh = _mesh(scene)
+    print(f"{len(mesh.faces):,} triangles")
+
+    def ours(write: object, name: str) -> list[OutFile]:
+        files = write(scene, name, CONTEXT)  # type: ignore[operator]
+        write_files(folder, files, CONTEXT)
+        return files  # type: ignore[no-any-return]
+
+    def theirs(kind: str) -> None:
+        (folder / f"their.{kind}").write_bytes(_encoded(mesh.export(file_type=kind)))
+
+    glb, text = ours(gltf.write_glb, "waves"), ours(obj.write, "waves")
+    plain = b"".join(bytes(p) for p in glb[0].pieces)
+    writing_glb, writing_obj = best(lambda: ours(gltf.write_glb, "waves")), best(lambda: ours(obj.write, "waves"))
+    their_glb, their_obj = best(lambda: theirs("glb"), 2), best(lambda: theirs("obj"), 1)
+    line("write GLB : trimesh", writing_glb, their_glb, 0.2)
+    line(
+        "write GLB : one plain write of the bytes", writing_glb, best(lambda: (folder / "plain").write_bytes(plain)), 6
+    )
+    line("write OBJ : trimesh", writing_obj, their_obj, 0.05)
+    vtk_time = _vtk(mesh, folder)
+    if vtk_time is None:
+        print("write OBJ : VTK  not measured, the package vtk is not installed")
+    else:
+        line("write OBJ : VTK", writing_obj, vtk_time, 0.3)
+    obj_bytes = b"".join(bytes(p) for p in text[0].pieces)
+
+    def nothing(_: str) -> None:
+        return None
+
+    def read_theirs(data: bytes, kind: str) -> object:
+        return trimesh.load(io.BytesIO(data), file_type=kind, process=False)
+
+    line(
+        "read GLB : trimesh",
+        best(lambda: gltf.read(memoryview(plain), "w.glb", nothing, CONTEXT)),
+        best(lambda: read_theirs(plain, "glb"), 2),
+        0.2,
+    )
+    line(
+        "read OBJ : trimesh",
+        best(lambda: obj.read(memoryview(obj_bytes), "w.obj", nothing, CONTEXT)),
+        best(lambda: read_theirs(obj_bytes, "obj"), 1),
+        0.2,
+    )
+
+
+def _encoded(data: object) -> bytes:
+    return data.encode() if isinstance(data, str) else bytes(data)  # type: ignore[call-overload]
+
+
+def _vtk(mesh: trimesh.Trimesh, folder: Path) -> float | None:
+    try:
+        from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray
+        from vtkmodules.vtkCommonCore import vtkPoints
+        from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
+        from vtkmodules.vtkIOGeometry import vtkOBJWriter
+    except ImportError:
+        return None
+    points, cells, poly = vtkPoints(), vtkCellArray(), vtkPolyData()
+    points.SetData(numpy_to_vtk(np.ascontiguousarray(mesh.vertices, np.float32)))
+    corners = np.concatenate([np.full((len(mesh.faces), 1), 3), mesh.faces], axis=1).astype(np.int64).ravel()
+    cells.SetCells(len(mesh.faces), numpy_to_vtkIdTypeArray(corners))
+    poly.SetPoints(points)
+    poly.SetPolys(cells)
+    poly.GetPointData().SetNormals(numpy_to_vtk(np.ascontiguousarray(mesh.vertex_normals, np.float32)))
+    poly.GetPointData().SetTCoords(numpy_to_vtk(np.ascontiguousarray(mesh.visual.uv, np.float32)))
+    writer = vtkOBJWriter()
+    writer.SetInputData(poly)
+    writer.SetFileName(str(folder / "vtk.obj"))
+    return best(writer.Write, 2)
+
+
+def memory(folder: Path) -> None:
+    """Peak memory of converting, above that of having read the scene, in a process of its own."""
+    for kind in ("glb", "obj"):
+        run = subprocess.run(
+            [sys.executable, "-m", "bench", "memory", kind, str(folder)], capture_output=True, text=True, check=True
+        )
+        arrays, extra = (float(word) for word in run.stdout.split())
+        line(f"peak memory of converting to {kind} : the scene's arrays", (arrays + extra) / 1e3, arrays / 1e3, 3)
+
+
+def _measure_memory(kind: str, folder: Path) -> None:
+    scene = waves()
+    p = scene.meshes[0].primitives[0]
+    size = sum(a.nbytes for a in (p.positions, p.indices, p.normals, p.uvs[0]) if a is not None)
+    small = waves(3)
+    write = gltf.write_glb if kind == "glb" else obj.write
+    write(small, "warm", CONTEXT)
+    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    write_files(folder, write(scene, "memory", CONTEXT), CONTEXT)
+    print(size, (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) * 1024)
+
+
+def main() -> None:
+    if len(sys.argv) == 4:
+        _measure_memory(sys.argv[2], Path(sys.argv[3]))
+        return
+    with tempfile.TemporaryDirectory() as folder:
+        vertices()
+        formats(Path(folder))
+        memory(Path(folder))
+
+
+main()

@@ -1,0 +1,28 @@
+"""Best of several runs, and a line for each ratio."""
+
+from __future__ import annotations
+
+import gc
+import time
+from collections.abc import Callable
+
+
+def best(run: Callable[[], object], times: int = 3) -> float:
+    """The shortest of several runs in seconds, after one that does not count."""
+    run()
+    found = []
+    for _ in range(times):
+        gc.collect()
+        start = time.perf_counter()
+        run()
+        found.append(time.perf_counter() - start)
+    return min(found)
+
+
+def line(what: str, ours: float, other: float, goal: float) -> None:
+    """One ratio beside its goal."""
+    ratio = ours / other
+    mark = "reached" if ratio <= goal else "MISSED"
+    print(
+        f"{what:58} {ratio:8.3f}   goal {goal:<6g} {mark:8} ({ours * 1000:.1f} ms : {other * 1000:.1f} ms)", flush=True
+    )
