@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import io
-import resource
 import subprocess
 import sys
 import tempfile
+import tracemalloc
 from pathlib import Path
 
 import numpy as np
@@ -22,6 +22,7 @@ from pruxel.core.formats.registry import OutFile
 from pruxel.core.scene.model import Scene
 
 CONTEXT = Context()
+ELEMENTS = (("f32x3", 0), ("snorm8x4", 12), ("f16x2", 16), ("u8x4", 20), ("unorm8x4", 24))
 
 
 def vertices() -> None:
@@ -135,19 +136,20 @@ def memory(folder: Path) -> None:
             [sys.executable, "-m", "bench", "memory", kind, str(folder)], capture_output=True, text=True, check=True
         )
         arrays, extra = (float(word) for word in run.stdout.split())
-        line(f"peak memory of converting to {kind} : the scene's arrays", (arrays + extra) / 1e3, arrays / 1e3, 3)
+        line(
+            f"peak memory of converting to {kind} : the scene's arrays", arrays + extra, arrays, 3, unit=1e-6, word="MB"
+        )
 
 
 def _measure_memory(kind: str, folder: Path) -> None:
     scene = waves()
     p = scene.meshes[0].primitives[0]
     size = sum(a.nbytes for a in (p.positions, p.indices, p.normals, p.uvs[0]) if a is not None)
-    small = waves(3)
     write = gltf.write_glb if kind == "glb" else obj.write
-    write(small, "warm", CONTEXT)
-    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    write(waves(3), "warm", CONTEXT)
+    tracemalloc.start()
     write_files(folder, write(scene, "memory", CONTEXT), CONTEXT)
-    print(size, (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) * 1024)
+    print(size, tracemalloc.get_traced_memory()[1])
 
 
 def main() -> None:

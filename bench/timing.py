@@ -19,10 +19,9 @@ def best(run: Callable[[], object], times: int = 3) -> float:
     return min(found)
 
 
-def line(what: str, ours: float, other: float, goal: float) -> None:
+def line(what: str, ours: float, other: float, goal: float, *, unit: float = 1e3, word: str = "ms") -> None:
     """One ratio beside its goal."""
     ratio = ours / other
     mark = "reached" if ratio <= goal else "MISSED"
-    print(
-        f"{what:58} {ratio:8.3f}   goal {goal:<6g} {mark:8} ({ours * 1000:.1f} ms : {other * 1000:.1f} ms)", flush=True
-    )
+    measured = f"({ours * unit:.1f} {word} : {other * unit:.1f} {word})"
+    print(f"{what:58} {ratio:8.3f}   goal {goal:<6g} {mark:8} {measured}", flush=True)

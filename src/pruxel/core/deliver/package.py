@@ -5,14 +5,17 @@ from __future__ import annotations
 import os
 import shutil
 import zipfile
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from pruxel.core.base.arrays import Bytes
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.formats.registry import OutFile
 from pruxel.core.sources.names import safe_path
+
+_MOST_PIECES, _MOST_BYTES = 512, 8 << 20
 
 
 @dataclass(frozen=True)
@@ -36,7 +39,7 @@ def write_files(folder: Path, files: Sequence[OutFile], context: Context) -> lis
             target.parent.mkdir(parents=True, exist_ok=True)
             partial = target.with_name(f".{target.name}.partial")
             with partial.open("wb", buffering=0) as handle:
-                _write_all(handle.fileno(), [memoryview(p).cast("B") for p in file.pieces if memoryview(p).nbytes])
+                size = sum(_write_all(handle.fileno(), batch) for batch in _batches(file.pieces))
             partial.rename(target)
         except OSError as error:
             raise InputError(
@@ -45,20 +48,35 @@ def write_files(folder: Path, files: Sequence[OutFile], context: Context) -> lis
                 file=str(target),
                 hint="Check the free space and the rights of the output folder.",
             ) from error
-        done.append(Written(target.relative_to(folder).as_posix(), file.size))
+        done.append(Written(target.relative_to(folder).as_posix(), size))
     return done
 
 
-def _write_all(handle: int, pieces: list[memoryview]) -> None:
-    """Gathered writes: the arrays go to the system as they lie in memory."""
-    waiting = pieces
+def _batches(pieces: Iterable[Bytes]) -> Iterator[list[memoryview]]:
+    """Pieces in lists that one gathered write takes: not too many, and not too much memory held at once."""
+    batch: list[memoryview] = []
+    for piece in pieces:
+        view = memoryview(piece).cast("B")
+        if view.nbytes:
+            batch.append(view)
+        if len(batch) >= _MOST_PIECES or sum(v.nbytes for v in batch) > _MOST_BYTES:
+            yield batch
+            batch = []
+    yield batch
+
+
+def _write_all(handle: int, pieces: list[memoryview]) -> int:
+    """Gathered writes: the arrays go to the system as they lie in memory. Returns the bytes written."""
+    waiting, total = pieces, 0
     while waiting:
-        sent = os.writev(handle, waiting[:512])
+        sent = os.writev(handle, waiting)
+        total += sent
         while waiting and sent >= len(waiting[0]):
             sent -= len(waiting[0])
             waiting = waiting[1:]
         if waiting and sent:
             waiting = [waiting[0][sent:], *waiting[1:]]
+    return total
 
 
 def replace_folder(partial: Path, final: Path) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 
 from pruxel.core.base.arrays import Bytes
@@ -16,15 +16,13 @@ Find = Callable[[str], bytes | None]
 
 @dataclass(frozen=True)
 class OutFile:
-    """One file to be written: a relative path and its bytes in pieces, so that arrays go to disk uncopied."""
+    """One file to be written: a relative path and its bytes in pieces.
+
+    Arrays go to disk uncopied; pieces that are made while they are walked over (text, say) never lie in memory whole.
+    """
 
     path: str
-    pieces: tuple[Bytes, ...]
-
-    @property
-    def size(self) -> int:
-        """Bytes in all."""
-        return sum(memoryview(piece).nbytes for piece in self.pieces)
+    pieces: Iterable[Bytes]
 
 
 @dataclass(frozen=True)

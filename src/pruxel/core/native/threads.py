@@ -7,9 +7,13 @@ a worker runs several jobs.
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from typing import TypeVar
 
+A = TypeVar("A")
+B = TypeVar("B")
 _CORES = max(1, min(os.cpu_count() or 1, 8))
 _POOL = ThreadPoolExecutor(_CORES, thread_name_prefix="kernel")
 _WORTH_SPLITTING = 1 << 15
@@ -24,3 +28,14 @@ def over_ranges(count: int, run: Callable[[int, int], object], worth_splitting: 
     waiting = [_POOL.submit(run, edges[i], edges[i + 1]) for i in range(_CORES)]
     for one in waiting:
         one.result()
+
+
+def made_ahead(items: Iterable[A], make: Callable[[A], B]) -> Iterator[B]:
+    """Make something of each item on all cores, in order, a few ahead of who takes them and no more."""
+    waiting: deque[Future[B]] = deque()
+    for item in items:
+        waiting.append(_POOL.submit(make, item))
+        if len(waiting) > 2 * _CORES:
+            yield waiting.popleft().result()
+    while waiting:
+        yield waiting.popleft().result()

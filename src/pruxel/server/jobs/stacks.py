@@ -59,6 +59,9 @@ def fingerprint(mounts: list[Path]) -> str:
     for mount in mounts:
         near = sorted(mount.iterdir()) if mount.is_dir() else []
         for path in [mount, *near]:
+            if not path.exists():
+                words.append(f"{path}:gone")
+                continue
             stat = path.stat()
             words.append(f"{path}:{stat.st_mtime_ns}:{stat.st_size}")
     return "|".join(words)

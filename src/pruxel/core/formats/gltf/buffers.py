@@ -53,8 +53,9 @@ class Buffers:
         }
         if bounds:
             rows = packed.reshape(described["count"], -1)
-            described["min"] = rows.min(axis=0).tolist()
-            described["max"] = rows.max(axis=0).tolist()
+            # Column by column: NumPy's reduction along the first axis of narrow arrays is many times slower.
+            described["min"] = [float(rows[:, k].min()) for k in range(rows.shape[1])]
+            described["max"] = [float(rows[:, k].max()) for k in range(rows.shape[1])]
         self.accessors.append(described)
         self._known[key] = len(self.accessors) - 1
         self._alive.append(array)

@@ -191,13 +191,21 @@ def _scene(found: Scanned, runs: list[_Run], corners: AnyArray, face_of: AnyArra
     for run in runs:
         low, high = np.searchsorted(face_of, [run.start, run.stop])
         if high > low:
-            rows = found.corners[corners[low:high].reshape(-1)]
+            rows = _picked(found.corners, corners[low:high].reshape(-1))
             material = None if run.material is None else materials.setdefault(run.material, len(materials))
             primitives.setdefault(run.part or stem, []).append(_primitive(found, rows, material, name))
     meshes = tuple(Mesh(part, tuple(items)) for part, items in primitives.items())
     nodes = unique_names([Node(mesh.name, mesh=i) for i, mesh in enumerate(meshes)])
     listed = tuple(Material(material) for material in materials)
     return Scene(stem, nodes, tuple(range(len(nodes))), meshes, listed)
+
+
+def _picked(corners: AnyArray, wanted: AnyArray) -> AnyArray:
+    """Rows of the corners; a file of triangles only wants them all in order, which costs no copy."""
+    first = int(wanted[0])
+    if np.array_equal(wanted, np.arange(first, first + len(wanted))):
+        return corners[first : first + len(wanted)]
+    return corners[wanted]
 
 
 def _primitive(found: Scanned, rows: AnyArray, material: int | None, name: str) -> Primitive:

@@ -17,6 +17,9 @@ from pruxel.core.native.threads import over_ranges
 _SLICE = 4 << 20
 _TENS = 10.0 ** np.arange(0, 40, dtype=np.float64)
 _BROKEN = 2
+# Added to relative corner numbers: far below any real number, so that both can be told apart in 32 bits.
+_RELATIVE = -(1 << 30)
+_RELATIVE_BELOW = -(1 << 29)
 
 
 @numba.njit(cache=True, nogil=True)
@@ -97,8 +100,8 @@ def _integer(data, at, end):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN
 def _scan(data, start, stop, tens, v, vt, vn, corners, faces, notes, counts):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
     """Scan lines of data[start:stop].
 
-    `counts` is v, vt, vn, corners, faces, notes, broken lines, lines. Corners are rows v, vt, vn as written (0 means
-    absent; negative ones are relative) with the numbers of v, vt, vn lines seen so far in this slice in columns 3 to 5.
+    `counts` is v, vt, vn, corners, faces, notes, broken lines, lines. Corners are rows v, vt, vn as written, 0 for absent;
+    relative ones (negative in the file) become the number within this slice, marked by adding _RELATIVE.
     """
     nv, nt, nn, nc, nf, ns, nb, nl = 0, 0, 0, 0, 0, 0, 0, 0
     at = start
@@ -170,9 +173,12 @@ def _scan(data, start, stop, tens, v, vt, vn, corners, faces, notes, counts):  #
                 good = good and corners[nc, 0] != 0
                 if p < end and data[p] != 32 and data[p] != 9 and data[p] != 13:
                     good = False
-                corners[nc, 3] = nv
-                corners[nc, 4] = nt
-                corners[nc, 5] = nn
+                if corners[nc, 0] < 0:
+                    corners[nc, 0] += nv + _RELATIVE
+                if corners[nc, 1] < 0:
+                    corners[nc, 1] += nt + _RELATIVE
+                if corners[nc, 2] < 0:
+                    corners[nc, 2] += nn + _RELATIVE
                 nc += 1
             if good and nc - first >= 3:
                 faces[nf, 0] = first
@@ -241,7 +247,7 @@ class Note:
 class Scanned:
     """All numbers of a file.
 
-    v (n, 3), vt (t, 2), vn (k, 3) float32; corners (c, 3) int64 zero-based, -1 absent; faces (f, 2) first corner and
+    v (n, 3), vt (t, 2), vn (k, 3) float32; corners (c, 3) int32 zero-based, -1 absent; faces (f, 2) first corner and
     corner count; notes in order; the count of broken lines.
     """
 
@@ -289,8 +295,8 @@ def scan(data: ByteArray) -> Scanned:
                 np.empty((bound[0], 3), np.float32),
                 np.empty((bound[1], 2), np.float32),
                 np.empty((bound[2], 3), np.float32),
-                np.empty((bound[3] + 1, 6), np.int64),
-                np.empty((bound[4], 2), np.int64),
+                np.empty((bound[3] + 1, 3), np.int32),
+                np.empty((bound[4], 2), np.int32),
                 np.empty((bound[5] + 20, 5), np.int64),
             )
             _scan(data, item.start, item.stop, _TENS, *item.arrays, item.counts)
@@ -309,17 +315,23 @@ def _joined(slices: list[_Slice]) -> Scanned:
         n = item.counts
         for k in range(3):
             parts[k].append(item.arrays[k][: n[k]])
-        raw = item.arrays[3][: n[3]]
-        seen = raw[:, 3:] + totals[:3]
-        parts[3].append(np.where(raw[:, :3] > 0, raw[:, :3] - 1, np.where(raw[:, :3] < 0, seen + raw[:, :3], -1)))
+        corners = item.arrays[3][: n[3]]
+        relative = corners < _RELATIVE_BELOW
+        corners -= np.int32(1)
+        if relative.any():
+            before = np.broadcast_to(totals[:3], corners.shape)[relative]
+            corners[relative] += (1 - _RELATIVE + before).astype(np.int32)
+        parts[3].append(corners)
         faces = item.arrays[4][: n[4]]
-        parts[4].append(faces + np.array([totals[3], 0]))
+        parts[4].append(faces + np.array([totals[3], 0], np.int32))
         notes += [
             Note(bool(row[0] == _BROKEN), int(row[1]), int(row[2]), int(row[3] + totals[4]), int(row[4] + totals[7]))
             for row in item.arrays[5][: n[5]]
         ]
         totals += n
+    empty = (("f4", 3), ("f4", 2), ("f4", 3), ("i4", 3), ("i4", 2))
     v, vt, vn, corners, faces = (
-        np.concatenate(p) if p else np.zeros((0, w)) for p, w in zip(parts, (3, 2, 3, 3, 2), strict=True)
+        np.concatenate(part) if part else np.zeros((0, width), kind)
+        for part, (kind, width) in zip(parts, empty, strict=True)
     )
-    return Scanned(v, vt, vn, corners.astype(np.int64), faces.astype(np.int64), notes, int(totals[6]))
+    return Scanned(v, vt, vn, corners, faces, notes, int(totals[6]))

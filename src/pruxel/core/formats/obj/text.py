@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
+
 import numba
 import numpy as np
 
 from pruxel.core.base.arrays import ByteArray, FloatArray, IndexArray
-from pruxel.core.native.threads import over_ranges
+from pruxel.core.native.threads import made_ahead
 
 _NUMBER_BYTES = 22
 _INDEX_BYTES = 11
+_ROWS_AT_ONCE = 1 << 15
 
 
 @numba.njit(cache=True, nogil=True)
@@ -72,13 +75,26 @@ def _rows(values, scale, decimals, letters, out, start, stop):  # type: ignore[n
 def _faces(indices, firsts, has_uv, has_normal, out, start, stop):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
     """`f a/b/c …` lines for rows start..stop; `firsts` are the numbers of corner 0 for v, vt, vn."""
     at = 0
+    same = has_uv and has_normal and firsts[0] == firsts[1] and firsts[0] == firsts[2]
     for row in range(start, stop):
         out[at] = 102
         at += 1
         for corner in range(3):
             out[at] = 32
             index = np.int64(indices[row, corner])
-            at = _put_integer(index + firsts[0], out, at + 1)
+            begin = at + 1
+            at = _put_integer(index + firsts[0], out, begin)
+            if same:
+                # The usual case: one number three times, its digits copied.
+                digits = at - begin
+                out[at] = 47
+                out[at + 1 + digits] = 47
+                for k in range(digits):
+                    digit = out[begin + k]
+                    out[at + 1 + k] = digit
+                    out[at + 2 + digits + k] = digit
+                at += 2 + 2 * digits
+                continue
             if has_uv or has_normal:
                 out[at] = 47
                 at += 1
@@ -99,36 +115,42 @@ def decimals_for(largest: float) -> int:
     return int(np.clip(7 - np.floor(np.log10(largest)), 3, 9))
 
 
-def rows_text(letters: bytes, values: FloatArray, decimals: int) -> list[memoryview]:
+def _in_pieces(count: int, width: int, fill: Callable[[ByteArray, int, int], int]) -> Iterator[memoryview]:
+    """Text of rows 0..count in order, some rows at once, so that a long text never lies in memory whole.
+
+    `fill(out, start, stop)` writes rows into bytes and returns how many it used; a row takes at most `width`.
+    """
+
+    def piece(first: int) -> memoryview:
+        stop = min(first + _ROWS_AT_ONCE, count)
+        out: ByteArray = np.empty((stop - first) * width, np.uint8)
+        return out[: fill(out, first, stop)].data
+
+    return made_ahead(range(0, count, _ROWS_AT_ONCE), piece)
+
+
+def rows_text(letters: bytes, values: FloatArray, decimals: int) -> Iterator[memoryview]:
     """Lines `letters x y …` for an (n, k) array, as pieces of text in order.
 
     Values are fixed-point with `decimals` places and must stay below 2^63 / 10^decimals.
     """
     width = len(letters) + values.shape[1] * _NUMBER_BYTES + 1
     marks = np.frombuffer(letters, np.uint8)
-    pieces: dict[int, memoryview] = {}
 
-    def run(start: int, stop: int) -> None:
-        out: ByteArray = np.empty((stop - start) * width, np.uint8)
-        used = _rows(values, 10.0**decimals, decimals, marks, out, start, stop)
-        pieces[start] = out[:used].data
+    def fill(out: ByteArray, start: int, stop: int) -> int:
+        return int(_rows(values, 10.0**decimals, decimals, marks, out, start, stop))
 
-    over_ranges(len(values), run)
-    return [pieces[start] for start in sorted(pieces)]
+    return _in_pieces(len(values), width, fill)
 
 
 def faces_text(
     indices: IndexArray, firsts: tuple[int, int, int], *, has_uv: bool, has_normal: bool
-) -> list[memoryview]:
+) -> Iterator[memoryview]:
     """Face lines for an (m, 3) array; `firsts` are the one-based numbers of vertex 0 in v, vt and vn."""
     width = 4 + 3 * 3 * (_INDEX_BYTES + 1)
     starts = np.array(firsts, np.int64)
-    pieces: dict[int, memoryview] = {}
 
-    def run(start: int, stop: int) -> None:
-        out: ByteArray = np.empty((stop - start) * width, np.uint8)
-        used = _faces(indices, starts, has_uv, has_normal, out, start, stop)
-        pieces[start] = out[:used].data
+    def fill(out: ByteArray, start: int, stop: int) -> int:
+        return int(_faces(indices, starts, has_uv, has_normal, out, start, stop))
 
-    over_ranges(len(indices), run)
-    return [pieces[start] for start in sorted(pieces)]
+    return _in_pieces(len(indices), width, fill)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Iterator
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -28,11 +29,8 @@ def write(scene: Scene, stem: str, context: Context) -> list[OutFile]:
     """The `.obj`, its `.mtl` and a folder `textures`; links are relative and hold no spaces."""
     stem = link_name(stem)
     names = _material_names(scene.materials)
-    pieces: list[Bytes] = [f"# Pruxel {__version__}, metres, Y up\n".encode()]
-    if scene.materials:
-        pieces.append(f"mtllib {stem}.mtl\n".encode())
-    pieces += _geometry(scene, names, context.part(0.0, 0.4))
-    files = [OutFile(f"{stem}.obj", tuple(pieces))]
+    library = f"{stem}.mtl" if scene.materials else None
+    files = [OutFile(f"{stem}.obj", _Text(scene, names, library, context.part(0.0, 0.4)))]
     if scene.materials:
         texts, textures = _materials(scene, names, context.part(0.4, 1.0))
         files.append(OutFile(f"{stem}.mtl", ("\n".join(texts).encode(),)))
@@ -45,46 +43,49 @@ def _material_names(materials: tuple[Material, ...]) -> list[str]:
     return [unique_name(link_name(m.name or "material"), taken) for m in materials]
 
 
-@dataclass
-class _Written:
-    """How many v, vt and vn lines there are so far."""
+@dataclass(frozen=True)
+class _Text:
+    """The text of the `.obj`, made anew each time it is walked over."""
 
-    counts: list[int] = field(default_factory=lambda: [0, 0, 0])
+    scene: Scene
+    names: list[str]
+    library: str | None
+    context: Context
+
+    def __iter__(self) -> Iterator[Bytes]:
+        yield f"# Pruxel {__version__}, metres, Y up\n".encode()
+        if self.library is not None:
+            yield f"mtllib {self.library}\n".encode()
+        matrices, counts = world_from_local(self.scene), [0, 0, 0]
+        for (index, node, mesh), part in self.context.each(list(parts(self.scene)), lambda p: p[1].name):
+            part.check()
+            yield f"o {link_name(node.name)}\n".encode()
+            for primitive in mesh.primitives:
+                if primitive.material is not None:
+                    yield f"usemtl {self.names[primitive.material]}\n".encode()
+                yield from _primitive(primitive, matrices[index], counts)
 
 
-def _geometry(scene: Scene, names: list[str], context: Context) -> list[Bytes]:
-    pieces: list[Bytes] = []
-    matrices, written = world_from_local(scene), _Written()
-    for (index, node, mesh), part in context.each(list(parts(scene)), lambda p: p[1].name):
-        part.check()
-        pieces.append(f"o {link_name(node.name)}\n".encode())
-        for primitive in mesh.primitives:
-            if primitive.material is not None:
-                pieces.append(f"usemtl {names[primitive.material]}\n".encode())
-            pieces += _primitive(primitive, matrices[index], written)
-    return pieces
-
-
-def _primitive(primitive: Primitive, matrix: DoubleArray, written: _Written) -> list[Bytes]:
+def _primitive(primitive: Primitive, matrix: DoubleArray, counts: list[int]) -> Iterator[Bytes]:
+    """One primitive; `counts` is how many v, vt and vn lines there are so far, and grows."""
     positions = world_positions(primitive, matrix)
     normals = world_normals(primitive, matrix)
-    firsts = (written.counts[0] + 1, written.counts[1] + 1, written.counts[2] + 1)
-    largest = float(np.abs(positions).max()) if len(positions) else 0.0
-    pieces: list[Bytes] = list(rows_text(b"v", positions, decimals_for(largest)))
-    written.counts[0] += len(positions)
+    firsts = (counts[0] + 1, counts[1] + 1, counts[2] + 1)
+    largest = max(abs(float(positions.min())), abs(float(positions.max()))) if len(positions) else 0.0
+    yield from rows_text(b"v", positions, decimals_for(largest))
+    counts[0] += len(positions)
     if primitive.uvs:
         uvs = primitive.uvs[0].copy()
         uvs[:, 1] = 1.0 - uvs[:, 1]
-        pieces += rows_text(b"vt", uvs, _UV_DECIMALS)
-        written.counts[1] += len(uvs)
+        yield from rows_text(b"vt", uvs, _UV_DECIMALS)
+        counts[1] += len(uvs)
     if normals is not None:
-        pieces += rows_text(b"vn", normals, _NORMAL_DECIMALS)
-        written.counts[2] += len(normals)
+        yield from rows_text(b"vn", normals, _NORMAL_DECIMALS)
+        counts[2] += len(normals)
     corners = primitive.indices
     if np.linalg.det(matrix[:3, :3]) < 0:
         corners = np.ascontiguousarray(corners[:, ::-1])
-    pieces += faces_text(corners, firsts, has_uv=bool(primitive.uvs), has_normal=normals is not None)
-    return pieces
+    yield from faces_text(corners, firsts, has_uv=bool(primitive.uvs), has_normal=normals is not None)
 
 
 def _materials(scene: Scene, names: list[str], context: Context) -> tuple[list[str], list[OutFile]]:

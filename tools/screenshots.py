@@ -1,0 +1,57 @@
+"""Take the pictures of docs/screenshots from the running demo: `python tools/screenshots.py ADDRESS`."""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent
+sys.path.insert(0, str(ROOT))
+
+from tests.browser.driver import Page, start_browser  # noqa: E402 - the path above comes first
+
+OUT = ROOT / "docs" / "screenshots"
+
+
+def shot(page: Page, name: str) -> None:
+    """Let pictures and shaders settle, then save the window."""
+    time.sleep(3)
+    page.driver.save_screenshot(str(OUT / f"{name}.png"))
+
+
+def main() -> None:
+    """Walk through the main views."""
+    address = sys.argv[1]
+    driver = start_browser(Path(tempfile.mkdtemp()))
+    page = Page(driver)
+    try:
+        driver.get(address)
+        page.see("[data-path='actors/crab_toll/crab_toll.brm'] img")
+        shot(page, "browse")
+        page.keys("1")
+        page.see(page.test("source"))
+        shot(page, "sources")
+        page.keys("2")
+        page.click("[data-path='actors/crab_toll/crab_toll.brm']")
+        page.click(page.test("open-bench"))
+        page.see("[data-test=viewport]:not([data-shown=''])")
+        page.see(page.test("finding"))
+        shot(page, "bench-finding")
+        page.click(page.test("apply"))
+        page.gone(page.test("finding"))
+        shot(page, "bench")
+        page.click("button", "Night")
+        shot(page, "bench-night")
+        page.click("button", "Day")
+        page.click(page.test("go-deliver"))
+        page.click(page.test("format-obj"))
+        page.click(page.test("deliver"))
+        page.see(page.test("download"))
+        shot(page, "deliver")
+    finally:
+        driver.quit()
+
+
+main()
