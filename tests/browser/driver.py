@@ -7,6 +7,7 @@ import tempfile
 from pathlib import Path
 
 from selenium import webdriver
+from selenium.common.exceptions import TimeoutException
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.by import By
 from selenium.webdriver.remote.webelement import WebElement
@@ -58,7 +59,10 @@ class Page:
                     return element
             return None
 
-        found = self._wait.until(ready, f"no {selector} with '{text}'; page shows: {self.text()[:1500]}")
+        try:
+            found = self._wait.until(ready)
+        except TimeoutException:
+            raise AssertionError(f"no {selector} with '{text}'; page shows: {self.text()[:1500]}") from None
         assert found is not None
         return found
 

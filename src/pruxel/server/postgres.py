@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import os
 import pwd
 import secrets
@@ -64,11 +63,16 @@ def _as_owner(command: list[str], folder: Path) -> list[str]:
 
 
 def _home(data_folder: Path) -> Path:
-    """Where the cluster lies: in the data folder, or, for root, where the user postgres can get at it."""
+    """Where the cluster lies: in the data folder, or, for root, where the user postgres can get at it.
+
+    The data folder then keeps its name, so that a new data folder never meets an old database.
+    """
     if os.geteuid() != 0:
         return data_folder / "postgres"
-    mark = hashlib.blake2b(str(data_folder.resolve()).encode(), digest_size=6).hexdigest()
-    return Path("/var/lib/pruxel") / mark
+    mark = data_folder / "postgres-cluster"
+    if not mark.is_file():
+        mark.write_text(secrets.token_hex(8))
+    return Path("/var/lib/pruxel") / mark.read_text().strip()
 
 
 def _run(command: list[str], folder: Path, what: str) -> None:

@@ -15,7 +15,7 @@ from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.formats.registry import OutFile
 from pruxel.core.sources.names import safe_path
 
-_MOST_PIECES, _MOST_BYTES = 512, 8 << 20
+_MOST_PIECES, _MOST_BYTES = 512, 2 << 20
 
 
 @dataclass(frozen=True)

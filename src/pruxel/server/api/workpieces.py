@@ -15,6 +15,7 @@ from pruxel.server.api.models import StepKindOut, StepModel, StepsIn, ViewConten
 from pruxel.server.api.problems import not_found
 from pruxel.server.jobs.queue import put_job, send
 from pruxel.server.jobs.view import view_key
+from pruxel.server.store.blobs import has_blob
 from pruxel.server.store.database import session
 from pruxel.server.store.tables import EntryRow, View, Workpiece
 
@@ -128,6 +129,8 @@ def get_view(workpiece: UUID) -> ViewOut:
         found = _workpiece(db, workpiece)
         key = view_key(found)
         stored = db.get(View, key)
+        if stored is not None and not has_blob(stored.content["scene"]):
+            stored = None
         if (
             stored is not None
             and stored.content["findings"] is not None

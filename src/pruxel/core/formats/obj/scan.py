@@ -100,8 +100,8 @@ def _integer(data, at, end):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN
 def _scan(data, start, stop, tens, v, vt, vn, corners, faces, notes, counts):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
     """Scan lines of data[start:stop].
 
-    `counts` is v, vt, vn, corners, faces, notes, broken lines, lines. Corners are rows v, vt, vn as written, 0 for absent;
-    relative ones (negative in the file) become the number within this slice, marked by adding _RELATIVE.
+    `counts` is v, vt, vn, corners, faces, notes, broken lines, lines. Corners are rows v, vt, vn as written, 0: absent;
+    relative ones (negative in the file) become the number within this slice, plus _RELATIVE.
     """
     nv, nt, nn, nc, nf, ns, nb, nl = 0, 0, 0, 0, 0, 0, 0, 0
     at = start

@@ -12,7 +12,7 @@ from pruxel.core.native.threads import made_ahead
 
 _NUMBER_BYTES = 22
 _INDEX_BYTES = 11
-_ROWS_AT_ONCE = 1 << 15
+_ROWS_AT_ONCE = 1 << 14
 
 
 @numba.njit(cache=True, nogil=True)
@@ -109,10 +109,10 @@ def _faces(indices, firsts, has_uv, has_normal, out, start, stop):  # type: igno
 
 
 def decimals_for(largest: float) -> int:
-    """Decimals that keep float32's seven digits and a little: more for small models, fewer for large ones."""
+    """Decimals for seven significant digits of the largest coordinate, which is what float32 holds."""
     if not np.isfinite(largest) or largest <= 0:
         return 6
-    return int(np.clip(7 - np.floor(np.log10(largest)), 3, 9))
+    return int(np.clip(6 - np.floor(np.log10(largest)), 2, 9))
 
 
 def _in_pieces(count: int, width: int, fill: Callable[[ByteArray, int, int], int]) -> Iterator[memoryview]:
