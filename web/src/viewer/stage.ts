@@ -35,9 +35,15 @@ function hatching() {
   return new ShaderMaterial({
     side: BackSide,
     uniforms: { one: { value: new Color('#c9775b') }, two: { value: new Color('#f0d9c8') } },
-    vertexShader: 'void main() { gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }',
-    fragmentShader:
-      'uniform vec3 one; uniform vec3 two; void main() { float s = mod(gl_FragCoord.x + gl_FragCoord.y, 12.0); gl_FragColor = vec4(s < 6.0 ? one : two, 1.0); }',
+    vertexShader: `varying vec3 seen;
+      void main() { seen = normalMatrix * normal; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }`,
+    fragmentShader: `uniform vec3 one; uniform vec3 two; varying vec3 seen;
+      void main() {
+        float stripe = mod(gl_FragCoord.x + gl_FragCoord.y, 12.0);
+        float light = 0.45 + 0.55 * abs(normalize(seen).z);
+        gl_FragColor = vec4((stripe < 6.0 ? one : two) * light, 1.0);
+        #include <colorspace_fragment>
+      }`,
   })
 }
 
