@@ -156,12 +156,12 @@ def helmet(seed: int) -> Model:
         ball(0.016, 10, 6).moved((0.285 * np.sin(a), -0.035, 0.285 * np.cos(a)))
         for a in np.linspace(0, 2 * np.pi, 13)[:-1]
     ]
-    valve = together(
+    vent = together(
         tube([(0.1, 0.35, -0.12), (0.17, 0.42, -0.18), (0.18, 0.47, -0.2)], [0.03, 0.03, 0.04], 12),
         ring(0.045, 0.014, 18, 8).moved((0.18, 0.48, -0.2)),
     )
     parts = (
-        Part("dome", together(dome, valve), "helmet_copper"),
+        Part("dome", together(dome, vent), "helmet_copper"),
         Part("collar", collar, "helmet_copper"),
         Part("rims", together(front, *sides), "helmet_copper"),
         Part("bolts", together(*bolts), "helmet_copper"),
