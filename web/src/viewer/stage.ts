@@ -213,7 +213,7 @@ export class Stage {
     if (!Number.isFinite(distance)) return { target: center, away: radius * 4 }
     const depth = center.dot(back)
     const target = right.multiplyScalar(across[0]!).addScaledVector(up, across[1]!).addScaledVector(back, depth)
-    return { target, away: Math.max((distance - depth) * 1.12, radius * 0.2) }
+    return { target, away: Math.max((distance - depth) * 1.2, radius * 0.2) }
   }
 
   private place({ center, radius }: Sphere | { center: Vector3; radius: number }) {

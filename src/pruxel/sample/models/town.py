@@ -52,7 +52,7 @@ def _wall() -> Shape:
 
     def gable(p: np.ndarray) -> np.ndarray:
         slope = (np.abs(p[:, 0]) * 0.72 + p[:, 1] - 4.5) / 1.23
-        return np.maximum.reduce([slope, np.abs(p[:, 2]) - 0.6, 2.6 - p[:, 1]])
+        return np.maximum.reduce([slope, np.abs(p[:, 0]) - 1.7, np.abs(p[:, 2]) - 0.6, 2.6 - p[:, 1]])
 
     door = sdf.join(
         sdf.rounded_box((0, 0.7, 0.6), (0.46, 1.0, 0.2), 0.02), sdf.ellipsoid((0, 1.65, 0.6), (0.46, 0.46, 0.2))

@@ -8,13 +8,13 @@ defineProps<{ content: ViewContent }>()
 <template>
   <section class="border-t border-line p-4">
     <h2 class="heading mb-2">Facts</h2>
-    <dl class="grid grid-cols-[84px_1fr] gap-y-1 text-[13px]">
+    <dl class="grid grid-cols-[66px_1fr] gap-y-1 text-[13px]">
       <dt class="text-faint">Triangles</dt>
       <dd class="num text-right" data-test="triangles">{{ count(content.facts.triangles) }}</dd>
       <dt class="text-faint">Vertices</dt>
       <dd class="num text-right">{{ count(content.facts.vertices) }}</dd>
       <dt class="text-faint">Size</dt>
-      <dd class="num text-right" title="width × height × depth">{{ content.facts.size.map(length).join(' × ') }}</dd>
+      <dd class="num text-right whitespace-nowrap" title="width × height × depth">{{ content.facts.size.map(length).join(' × ') }}</dd>
       <dt class="text-faint">Materials</dt>
       <dd class="text-right break-words">{{ content.facts.materials.join(', ') || 'none' }}</dd>
       <dt class="text-faint">Textures</dt>
