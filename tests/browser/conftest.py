@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+import shutil
 import signal
 import subprocess
 import sys
@@ -13,6 +14,7 @@ from pathlib import Path
 
 import pytest
 
+from pruxel.server.postgres import cluster_folder
 from tests.browser.driver import Page, start_browser
 
 
@@ -38,6 +40,7 @@ def application(game: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterato
     process.send_signal(signal.SIGINT)
     assert process.wait(40) == 0, log.read_text()
     assert "stopped" in log.read_text()
+    shutil.rmtree(cluster_folder(data))
 
 
 @pytest.fixture(scope="session")

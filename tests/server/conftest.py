@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import signal
 import subprocess
 import sys
@@ -14,7 +15,7 @@ from typing import Any
 import pytest
 from fastapi.testclient import TestClient
 
-from pruxel.server.postgres import running_cluster
+from pruxel.server.postgres import cluster_folder, running_cluster
 from pruxel.server.settings import settings
 from pruxel.server.store import blobs, database
 
@@ -46,6 +47,7 @@ def installation(game: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterat
         if sync_queue.cache_info().currsize:
             sync_queue().close()
         database.engine().dispose()
+    shutil.rmtree(cluster_folder(data))
 
 
 class Worker:

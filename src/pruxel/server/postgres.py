@@ -62,7 +62,7 @@ def _as_owner(command: list[str], folder: Path) -> list[str]:
     return ["runuser", "-u", "postgres", "--", *command]
 
 
-def _home(data_folder: Path) -> Path:
+def cluster_folder(data_folder: Path) -> Path:
     """Where the cluster lies: in the data folder, or, for root, where the user postgres can get at it.
 
     The data folder then keeps its name, so that a new data folder never meets an old database.
@@ -87,7 +87,7 @@ def _run(command: list[str], folder: Path, what: str) -> None:
 @contextmanager
 def running_cluster(data_folder: Path, port: int) -> Iterator[Cluster]:
     """Start (first make) the cluster of a data folder, and stop it at the end. Raises `InputError` with what to do."""
-    home, tools = _home(data_folder), _binaries()
+    home, tools = cluster_folder(data_folder), _binaries()
     home.mkdir(parents=True, exist_ok=True)
     home.chmod(0o700)
     password_file, cluster = home / "password", home / "cluster"
