@@ -10,14 +10,17 @@ from pruxel.core.deliver.package import write_files
 from pruxel.core.formats.gltf import write_glb
 from tests.browser.driver import Page
 
-# From the click to the first frame with the model in it, by the page's own clock.
+# From the click to the scene handed to the graphics library, and to its first frame, by the page's own clock.
 _WATCH = """
 const started = performance.now();
 const done = arguments[arguments.length - 1];
 document.querySelector('[data-test=open-bench]').click();
 const look = () => {
   const viewport = document.querySelector('[data-test=viewport]');
-  if (viewport && viewport.dataset.shown) requestAnimationFrame(() => done(performance.now() - started));
+  if (viewport && viewport.dataset.shown) {
+    const handed = performance.now() - started;
+    requestAnimationFrame(() => setTimeout(() => done([handed, performance.now() - started])));
+  }
   else setTimeout(look, 5);
 };
 look();
@@ -28,7 +31,8 @@ def test_opening_a_large_model_is_timed(page: Page, mounts: Path, capsys: pytest
     folder = mounts / "large"
     folder.mkdir()
     write_files(folder, write_glb(waves(318), "waves", Context()), Context())
-    page.see(page.test("entry"))
+    page.see("[data-path='vehicles/vx02/vx02_hull.brm'] img")
+    page.see(page.test("jobs"), "All quiet")
     page.keys("1")
     page.see(page.test("project-name")).send_keys("Large")
     page.click(page.test("create-project"))
@@ -36,13 +40,15 @@ def test_opening_a_large_model_is_timed(page: Page, mounts: Path, capsys: pytest
     page.see(page.test("mount-path")).send_keys(str(folder))
     page.click(page.test("mount"))
     page.see(page.test("source"), "large")
+    page.see(page.test("jobs"), "All quiet")
     page.driver.set_script_timeout(60)
     times = []
     for _ in range(3):
         page.keys("2")
         page.click("[data-path='waves.glb']")
         page.see(page.test("open-bench"))
-        times.append(page.driver.execute_async_script(_WATCH) / 1000)
+        handed, drawn = page.driver.execute_async_script(_WATCH)
+        times.append(f"{handed / 1000:.2f} s (drawn without a graphics card at {drawn / 1000:.2f} s)")
         page.see(page.test("triangles"), "200,978")
     with capsys.disabled():
-        print(f"\nopening 200,978 triangles: first {times[0]:.2f} s, again {times[1]:.2f} s, {times[2]:.2f} s")
+        print(f"\nopening 200,978 triangles: first {times[0]}, again {times[1]}, {times[2]}")

@@ -46,11 +46,12 @@ async function load() {
   hidden.value = new Set()
   if (!project.value) return
   try {
-    if (!kinds.value.length) kinds.value = await api.steps()
-    others.value = await api.workpieces(project.value)
-    if (!id.value) return
-    workpiece.value = await api.workpiece(id.value)
-    await look()
+    const around = Promise.all([api.steps(), api.workpieces(project.value)])
+    if (id.value) {
+      const [found] = await Promise.all([api.workpiece(id.value), look()])
+      workpiece.value = found
+    }
+    ;[kinds.value, others.value] = await around
   } catch (problem) {
     error.value = problem
   }
