@@ -12,13 +12,12 @@ export interface ServerEvent {
 
 const listeners = new Set<(event: ServerEvent) => void>()
 let stream: EventSource | null = null
-let opened = false
 
 function connect() {
   stream = new EventSource('/api/events')
   stream.addEventListener('hello', () => {
-    if (opened) listeners.forEach((listener) => listener({ reconnected: true }))
-    opened = true
+    // What happened before the stream stood open was missed: everybody looks again, the first time too.
+    listeners.forEach((listener) => listener({ reconnected: true }))
   })
   stream.onmessage = (message) => {
     const event = JSON.parse(message.data) as ServerEvent

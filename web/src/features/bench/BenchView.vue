@@ -29,8 +29,13 @@ const jobId = ref<string | null>(null)
 const viewport = ref<InstanceType<typeof Viewport>>()
 const job = computed(() => jobById(jobId.value))
 
+// News that arrives while a question is under way may be about its answer: then the question is asked again.
+let asking = 0
+let newsMeanwhile = false
+
 async function look() {
   if (!id.value) return
+  asking += 1
   try {
     const found = await api.view(id.value)
     key.value = found.key
@@ -38,6 +43,12 @@ async function look() {
     if (found.content) content.value = found.content
   } catch (problem) {
     error.value = problem
+  } finally {
+    asking -= 1
+    if (newsMeanwhile && !asking) {
+      newsMeanwhile = false
+      void look()
+    }
   }
 }
 
@@ -73,7 +84,10 @@ const keepShown = () => addStep('show_parts', { parts: [...hidden.value], action
 
 watch(id, load, { immediate: true })
 useEvents((event) => {
-  if (event.reconnected || event.view === key.value || (event.job && event.job.id === jobId.value && event.job.status === 'done')) void look()
+  const done = event.job?.kind === 'view' && event.job.status === 'done'
+  if (!event.reconnected && !event.view && !done) return
+  if (asking) newsMeanwhile = true
+  else if (event.reconnected || event.view === key.value || event.job?.id === jobId.value) void look()
 })
 useKeys('Bench', [
   ['f', 'Fit the model in the frame', () => viewport.value?.fit()],
