@@ -9,8 +9,10 @@ import pytest
 
 from pruxel.core.base.context import Context
 from pruxel.core.recipe.inputs import Opener
-from pruxel.core.sources.profile import load_profile
-from pruxel.core.sources.stack import Stack, build_stack, open_sources
+from pruxel.core.sources.knowledge import Knowledge
+from pruxel.core.sources.open import in_language, open_sources
+from pruxel.core.sources.profile_files import load_profile
+from pruxel.core.sources.stack import Stack, build_stack
 from pruxel.sample.build import cached_sample
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -27,8 +29,18 @@ def game() -> Path:
 @pytest.fixture(scope="session")
 def stack(game: Path) -> Stack:
     """The game's merged entries."""
-    profile = load_profile(game / "brinepost.yaml")
-    return build_stack(open_sources(game, profile), profile, Context())
+    return stack_of(game, game_knowledge(game))
+
+
+def game_knowledge(game: Path) -> Knowledge:
+    loaded = load_profile(game / "brinepost.yaml")
+    return Knowledge(loaded.profile, names=loaded.names())
+
+
+def stack_of(place: Path, known: Knowledge, language: str | None = "en") -> Stack:
+    """A place's sources, listed and merged."""
+    sources = [opened.source for opened in in_language(open_sources(place, known), language)]
+    return build_stack(sources, known.profile, Context())
 
 
 @pytest.fixture(scope="session")

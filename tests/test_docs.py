@@ -6,17 +6,24 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-import yaml
+import xxhash
 
 from pruxel.core.base.context import Context
+from pruxel.core.base.errors import InputError
 from pruxel.core.binary.load import load_layout
 from pruxel.core.extract.model import read_model
 from pruxel.core.scene.measure import measure
+from pruxel.core.sources.knowledge import Knowledge
+from pruxel.core.sources.name_lists import Hashing, names_of
+from pruxel.core.sources.origin import origin_of_file
+from pruxel.core.sources.pack_spec import PackExtract
 from pruxel.core.sources.packs import PackSource
 from pruxel.core.sources.profile import Conventions, ProfileFile
+from pruxel.core.sources.profile_files import load_profile, write_profile
 
 ROOT = Path(__file__).resolve().parent.parent
-SHELF, PEBBLE, PROFILE = re.findall(r"```yaml\n(.*?)```", (ROOT / "docs/layouts.md").read_text(), re.DOTALL)
+SHELF, STRONGBOX, PEBBLE = re.findall(r"```yaml\n(.*?)```", (ROOT / "docs/layouts.md").read_text(), re.DOTALL)
+[PROFILE] = re.findall(r"```yaml\n(.*?)```", (ROOT / "docs/profiles.md").read_text(), re.DOTALL)
 
 
 @pytest.mark.parametrize("version", [1, 2])
@@ -29,7 +36,7 @@ def test_the_pack_example_lists_a_pack(tmp_path: Path, version: int) -> None:
         table += bytes([len(title)]) + title.encode() + struct.pack("<II", size + len(body), len(text))
         body += text
     (tmp_path / "x.shelf").write_bytes(struct.pack("<4sHH", b"SHLF", version, 2) + base + table + body)
-    source = PackSource(tmp_path / "x.shelf", load_layout(SHELF, "shelf.yaml"))
+    source = PackSource(origin_of_file(tmp_path / "x.shelf"), load_layout(SHELF, "shelf.yaml"))
     assert [e.path for e in source.listing(Context()).entries] == [t for t, _ in books]
     assert [bytes(source.read(t, Context())) for t, _ in books] == [b for _, b in books]
 
@@ -43,16 +50,63 @@ def test_the_model_example_reads_a_model() -> None:
     assert scene.nodes[0].name == "one"
 
 
-def test_the_profile_example_is_one() -> None:
-    assert ProfileFile.model_validate(yaml.safe_load(PROFILE)).conventions.unit_m == 0.01
+def test_the_locked_example_opens_with_its_key_and_its_names(tmp_path: Path) -> None:
+    from cryptography.hazmat.primitives.ciphers import Cipher, algorithms, modes
+
+    key, start, paths = b"k" * 16, bytes(range(16)), ["a/one.txt", "b/two.txt", "c/three.txt"]
+    size = 4 + 20 * len(paths)
+    table = b"OPEN" + b"".join(
+        struct.pack("<QQI", xxhash.xxh64_intdigest(path, 7), 24 + size + n, 1) for n, path in enumerate(paths)
+    )
+    assert len(table) % 16 == 0
+    worker = Cipher(algorithms.AES(key), modes.CBC(start)).encryptor()
+    locked = worker.update(table) + worker.finalize()
+    (tmp_path / "x.box").write_bytes(struct.pack("<4sHH16s", b"SBOX", 2, len(paths), start) + locked + b"123")
+    layout = load_layout(STRONGBOX, "strongbox.yaml")
+    origin = origin_of_file(tmp_path / "x.box")
+    known = Knowledge(keys={"box": key}, names=names_of([b"a/one.txt", b"C\\Three.txt"]))
+    source = PackSource(origin, layout, known)
+    listed = [entry.path for entry in source.listing(Context()).entries]
+    assert listed[::2] == ["a/one.txt", "C/Three.txt"]
+    assert listed[1].startswith("~unnamed/unknown/")
+    assert [bytes(source.read(path, Context())) for path in listed] == [b"1", b"2", b"3"]
+    with pytest.raises(InputError, match="needs the key 'box'"):
+        PackSource(origin, layout).listing(Context())
+
+
+def test_the_profile_example_is_one(tmp_path: Path) -> None:
+    (tmp_path / "layouts").mkdir()
+    (tmp_path / "layouts/shelf.yaml").write_text(SHELF)
+    (tmp_path / "beach.yaml").write_text(PROFILE)
+    loaded = load_profile(tmp_path / "beach.yaml")
+    profile = loaded.profile
+    assert [layout.layout for layout in profile.layouts] == ["shelf", "shell_list"]
+    assert profile.conventions.unit_m == 0.01
+    assert profile.languages() == ["en", "fi"]
+    assert profile.layer_of("update_7.pak", loose=False)[0] == 1
+    assert profile.variant_of("a/b/hut_lo.mdl") == "low resolution"
+    assert profile.leaves_out("layouts/shelf.yaml")
+    assert not profile.leaves_out("deep/down/else.txt")
+    assert loaded.names().text(0) == "flora/sea_holly.mdl"
+    (tmp_path / "other").mkdir()
+    (tmp_path / "other/alone.yaml").write_text(write_profile(profile.spec, profile.layouts))
+    alone = load_profile(tmp_path / "other/alone.yaml").profile
+    assert alone.layouts == profile.layouts
+    assert alone.spec.model_copy(update={"layouts": ()}) == profile.spec.model_copy(update={"layouts": ()})
+
+
+def test_every_key_of_a_profile_is_documented() -> None:
+    text = (ROOT / "docs/profiles.md").read_text()
+    for name in ProfileFile.model_fields:
+        assert name == "profile" or f"`{name}`" in text, name
 
 
 def test_every_key_of_the_language_is_documented() -> None:
     from pruxel.core.binary.schema import FieldSpec, Layout
 
     text = (ROOT / "docs/layouts.md").read_text()
-    for name in [*FieldSpec.model_fields, *Layout.model_fields]:
-        assert f"`{name}`" in text, name
+    for name in [*FieldSpec.model_fields, *Layout.model_fields, *PackExtract.model_fields, *Hashing.model_fields]:
+        assert re.search(rf"`[a-z0-9_ ]*\\b{name}\\b", text), name
 
 
 def test_links_of_the_readme_lead_somewhere() -> None:

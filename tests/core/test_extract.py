@@ -15,10 +15,10 @@ from pruxel.core.scene.checks import problems
 from pruxel.core.scene.measure import measure
 from pruxel.core.scene.render_images import texels
 from pruxel.core.scene.walk import parts, world_from_local, world_positions
-from pruxel.core.sources.profile import load_profile
-from pruxel.core.sources.stack import Stack, build_stack, open_sources
+from pruxel.core.sources.open import open_sources
+from pruxel.core.sources.stack import Stack, build_stack
 from pruxel.sample.models.town import lamp
-from tests.conftest import CRAB
+from tests.conftest import CRAB, game_knowledge
 
 CONTEXT = Context()
 LAMP = "props/p0021/p0021.brm"
@@ -29,9 +29,9 @@ def with_file(game: Path, folder: Path, path: str, data: bytes) -> Opener:
     """The game with one entry replaced by a loose file."""
     (folder / path).parent.mkdir(parents=True)
     (folder / path).write_bytes(data)
-    profile = load_profile(game / "brinepost.yaml")
-    sources = [*open_sources(game, profile), *open_sources(folder, profile)]
-    return Opener(build_stack(sources, profile, CONTEXT))
+    known = game_knowledge(game)
+    sources = [o.source for place in (game, folder) for o in open_sources(place, known)]
+    return Opener(build_stack(sources, known.profile, CONTEXT))
 
 
 def raw(stack: Stack, path: str) -> bytearray:

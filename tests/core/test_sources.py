@@ -12,21 +12,17 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.sources.folder import FolderSource
 from pruxel.core.sources.names import safe_path, unique_name
-from pruxel.core.sources.profile import Profile, load_profile
-from pruxel.core.sources.references import References
-from pruxel.core.sources.stack import Stack, build_stack, open_sources
+from pruxel.core.sources.open import open_sources
+from pruxel.core.sources.origin import origin_of_file
+from pruxel.core.sources.stack import Stack, build_stack
 from pruxel.core.sources.zips import ZipSource
-from tests.conftest import CRAB
+from tests.conftest import CRAB, game_knowledge, stack_of
 
 CONTEXT = Context()
 
 
-def stack_of(folder: Path, profile: Profile) -> Stack:
-    return build_stack(open_sources(folder, profile), profile, CONTEXT)
-
-
 def test_the_game_lists_whole_and_reads_with_checksums(stack: Stack) -> None:
-    assert stack.problems == []
+    assert [fault.code for fault in stack.problems] == [ErrorCode.KEY_NEEDED]
     kinds = {entry.kind for entry in stack.entries.values()}
     assert {"model", "texture", "material", "text"} <= kinds
     for path, entry in stack.entries.items():
@@ -37,16 +33,16 @@ def test_higher_sources_shadow_lower_ones(game: Path, tmp_path: Path) -> None:
     (tmp_path / "reef.brp").symlink_to(game / "reef.brp")
     (tmp_path / CRAB).parent.mkdir(parents=True)
     (tmp_path / CRAB).write_bytes(b"mine")
-    profile = load_profile(game / "brinepost.yaml")
-    packs = open_sources(game / "reef.brp", profile)
-    stack = build_stack([*packs, FolderSource(tmp_path, profile.layouts)], profile, CONTEXT)
+    known = game_knowledge(game)
+    packs = [o.source for o in open_sources(game / "reef.brp", known)]
+    stack = build_stack([*packs, FolderSource(tmp_path, known)], known.profile, CONTEXT)
     assert stack.entries[CRAB].source == tmp_path.name
     assert stack.entries[CRAB].shadowed == ("reef.brp",)
     assert bytes(stack.read(CRAB, CONTEXT)) == b"mine"
 
 
 def test_references_look_beside_then_anywhere(stack: Stack) -> None:
-    references = References(stack)
+    references = stack
     assert references.resolve("TEX\\crab\\crab_body_c.DDS", "x/y").path == "tex/crab/crab_body_c.dds"
     assert references.resolve("crab_body_n.dds", "x").path == "tex/crab/crab_body_n.dds"
     assert references.resolve("crab_body.bmt", "mat/other.bmt").path == "mat/crab_body.bmt"
@@ -59,7 +55,7 @@ def test_truncated_pack_is_one_problem_and_the_rest_goes_on(game: Path, tmp_path
     data = (game / "reef.brp").read_bytes()
     (tmp_path / "cut.brp").write_bytes(data[: len(data) // 2])
     (tmp_path / "note.txt").write_text("still here")
-    stack = stack_of(tmp_path, load_profile(game / "brinepost.yaml"))
+    stack = stack_of(tmp_path, game_knowledge(game))
     assert list(stack.entries) == ["note.txt"]
     [fault] = stack.problems
     assert fault.file == "cut.brp"
@@ -73,7 +69,7 @@ def test_an_entry_outside_the_pack_is_told_and_the_others_stay(game: Path, tmp_p
     table_at = struct.unpack_from("<Q", data, 16)[0]
     struct.pack_into("<Q", data, table_at + 8, 2**40)
     (tmp_path / "bent.brp").write_bytes(data)
-    stack = stack_of(tmp_path, load_profile(game / "brinepost.yaml"))
+    stack = stack_of(tmp_path, game_knowledge(game))
     [fault] = stack.problems
     assert fault.code is ErrorCode.ENTRY_OUTSIDE_FILE
     assert fault.offset == 2**40
@@ -82,13 +78,13 @@ def test_an_entry_outside_the_pack_is_told_and_the_others_stay(game: Path, tmp_p
 
 def test_a_damaged_entry_fails_its_checksum(game: Path, tmp_path: Path) -> None:
     data = bytearray((game / "reef.brp").read_bytes())
-    profile = load_profile(game / "brinepost.yaml")
+    known = game_knowledge(game)
     table_at, count = struct.unpack_from("<Q", data, 16)[0], struct.unpack_from("<I", data, 8)[0]
     stored = [i for i in range(count) if data[table_at + 28 * i + 4] == 0]
     offset = struct.unpack_from("<Q", data, table_at + 28 * stored[0] + 8)[0]
     data[offset] ^= 255
     (tmp_path / "hurt.brp").write_bytes(data)
-    stack = stack_of(tmp_path, profile)
+    stack = stack_of(tmp_path, known)
     faults = []
     for path in stack.entries:
         try:
@@ -109,7 +105,7 @@ def test_damaged_tables_never_escape(game: Path, tmp_path_factory: pytest.TempPa
         broken[data.draw(st.integers(4, len(broken) - 1))] = data.draw(st.integers(0, 255))
     folder = tmp_path_factory.mktemp("broken")
     (folder / "x.brp").write_bytes(broken)
-    stack = stack_of(folder, load_profile(game / "brinepost.yaml"))
+    stack = stack_of(folder, game_knowledge(game))
     for path in stack.entries:
         assert ".." not in path.split("/")
         try:
@@ -129,7 +125,7 @@ def hostile_zip(path: Path) -> None:
 
 def test_a_hostile_zip_is_tamed(tmp_path: Path) -> None:
     hostile_zip(tmp_path / "h.zip")
-    source = ZipSource(tmp_path / "h.zip")
+    source = ZipSource(origin_of_file(tmp_path / "h.zip"))
     listing = source.listing(CONTEXT)
     paths = {entry.path for entry in listing.entries}
     assert paths == {"etc/evil.txt", "abs/evil.txt", "win/evil.txt", "fine/ok.txt", "bomb.bin"}
@@ -146,7 +142,7 @@ def test_a_cut_zip_says_so(tmp_path: Path) -> None:
     data = (tmp_path / "h.zip").read_bytes()
     (tmp_path / "h.zip").write_bytes(data[:-30])
     with pytest.raises(InputError, match="directory"):
-        ZipSource(tmp_path / "h.zip").listing(CONTEXT)
+        ZipSource(origin_of_file(tmp_path / "h.zip")).listing(CONTEXT)
 
 
 def test_links_out_of_a_folder_are_left_alone(tmp_path: Path) -> None:

@@ -59,22 +59,32 @@ def view(client: TestClient, workpiece: str, wait_for: Wait) -> dict[str, Any]:
 
 def test_entries_are_searched_filtered_and_paged(client: TestClient, project: str) -> None:
     url = f"/api/projects/{project}/entries"
-    everything = client.get(url, params={"limit": 500}).json()
-    assert everything["total"] == len(everything["entries"]) == sum(everything["kinds"].values())
-    assert client.get(url, params={"search": "toll CRAB", "kind": "model"}).json()["total"] == 1
-    assert client.get(url, params={"search": "crab -body -gear -eyes"}).json()["total"] == 1
-    assert client.get(url, params={"search": "cr*b_t?ll.brm"}).json()["total"] == 1
-    assert client.get(url, params={"search": "100%_"}).json()["total"] == 0
-    inside = client.get(url, params={"folder": "props"}).json()
-    assert {e["path"].split("/")[0] for e in inside["entries"]} == {"props"}
-    pages, after = [], ""
-    while after is not None:
-        page = client.get(url, params={"limit": 7, "after": after}).json()
-        pages += page["entries"]
-        after = page["next"]
-    assert [e["path"] for e in pages] == [e["path"] for e in everything["entries"]]
+    everything = client.get(url, params={"limit": 500}).json()["entries"]
+    assert facets(client, project)["total"] == len(everything) == sum(facets(client, project)["kinds"].values())
+    assert facets(client, project, search="toll CRAB", kind="model")["total"] == 1
+    assert facets(client, project, search="toll crab -body -gear -eyes")["total"] == 1
+    assert facets(client, project, search="cr*b_t?ll.brm")["total"] == 1
+    assert facets(client, project, search="100%_")["total"] == 0
+    inside = client.get(url, params={"folder": "props", "limit": 500}).json()["entries"]
+    assert {e["path"].split("/")[0] for e in inside} == {"props"}
+    for order in ({}, {"down": True}, {"sort": "size"}, {"sort": "size", "down": True}, {"sort": "kind"}):
+        pages: list[dict[str, Any]] = []
+        while len(pages) < len(everything):
+            pages += client.get(url, params={"limit": 7, "offset": len(pages), **order}).json()["entries"]
+        assert {e["id"] for e in pages} == {e["id"] for e in everything}
+        keys = [e[str(order.get("sort", "path"))] for e in pages]
+        assert keys == sorted(keys, reverse=bool(order.get("down")))
+    going, after = [], ""
+    while page := client.get(url, params={"limit": 7, "after": after}).json()["entries"]:
+        going += page
+        after = page[-1]["path"]
+    assert [e["path"] for e in going] == [e["path"] for e in everything]
     folders = {f["path"]: f["entries"] for f in client.get(f"/api/projects/{project}/folders").json()}
-    assert folders["props"] == inside["total"]
+    assert folders["props"] == len(inside)
+
+
+def facets(client: TestClient, project: str, **query: Any) -> dict[str, Any]:
+    return dict(client.get(f"/api/projects/{project}/facets", params=query).json())
 
 
 def test_raw_bytes_are_the_entries(client: TestClient, project: str, stack: Any) -> None:
@@ -227,9 +237,9 @@ def test_unmounting_takes_the_entries_along(client: TestClient, game: Path, work
     made = new_project(client, "short-lived")
     job = client.post(f"/api/projects/{made}/sources", json={"path": str(game / "reef.brp")}).json()
     wait_for(ended(client, made, job["id"]))
-    assert client.get(f"/api/projects/{made}/entries").json()["total"] > 0
+    assert facets(client, made)["total"] > 0
     client.delete(f"/api/projects/{made}/sources", params={"mount": str((game / "reef.brp").resolve())})
-    assert client.get(f"/api/projects/{made}/entries").json()["total"] == 0
+    assert facets(client, made)["total"] == 0
 
 
 def test_events_announce_work(client: TestClient, project: str) -> None:

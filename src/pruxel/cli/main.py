@@ -2,19 +2,28 @@
 
 from __future__ import annotations
 
-import json
 import sys
 from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
-from rich.console import Console
-from rich.table import Table
 
 import pruxel.core.findings  # noqa: F401 - registers all rules
+from pruxel.cli.entries import carve, diff, extract, list_entries
+from pruxel.cli.options import (
+    JsonOption,
+    KeyOption,
+    LanguageOption,
+    LayoutOption,
+    NamesOption,
+    ProfileOption,
+    Sources,
+    console,
+    print_json,
+)
 from pruxel.cli.server import migrate, openapi, serve, worker
-from pruxel.cli.workspace import matching, open_stack, told
+from pruxel.cli.workspace import Given, open_stack, told
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError, ProofError, UsageError
 from pruxel.core.deliver.deliver import deliver
@@ -25,7 +34,6 @@ from pruxel.core.recipe.run import MemoryCache, run_recipe
 from pruxel.core.scene.measure import measure
 from pruxel.core.scene.model import Scene
 from pruxel.core.sources.files import read_text
-from pruxel.core.sources.names import safe_path, unique_name
 
 app = typer.Typer(
     no_args_is_help=True,
@@ -38,22 +46,19 @@ app.command()(worker)
 app.command()(migrate)
 app.command(hidden=True)(openapi)
 
-Sources = Annotated[list[Path], typer.Argument(metavar="SOURCE...", help="folders, packs or files")]
-ProfileOption = Annotated[Path | None, typer.Option("--profile", help="profile to use")]
-LayoutOption = Annotated[list[Path] | None, typer.Option("--layout", help="layout to add; may be repeated")]
-JsonOption = Annotated[bool, typer.Option("--json", help="print JSON")]
-MatchOption = Annotated[str | None, typer.Option("--match", help="pattern of paths, e.g. '**/*crab*'")]
-console = Console()
-
-
-def _print_json(value: object) -> None:
-    sys.stdout.write(json.dumps(value, indent=1, ensure_ascii=False) + "\n")
+app.command("list")(list_entries)
+app.command()(extract)
+app.command()(carve)
+app.command()(diff)
 
 
 @app.command()
 def sample(
     folder: Annotated[Path, typer.Argument(metavar="DIR")],
+    *,
     seed: Annotated[int, typer.Option(help="other seeds give other shapes")] = 1,
+    version: Annotated[int, typer.Option(min=1, max=2, help="the game before or after its second update")] = 1,
+    scale: Annotated[int, typer.Option(min=0, max=1_000_000, help="entries of an extra pack for load work")] = 0,
 ) -> None:
     """Write the files of the made-up game Brinepost."""
     from pruxel.sample.build import write_sample
@@ -62,65 +67,8 @@ def sample(
         sys.stderr.write(f"\r{fraction:4.0%} {message:60.60}")
 
     with told():
-        write_sample(folder, seed, report)
+        write_sample(folder, seed, report, version, scale)
     sys.stderr.write("\n")
-
-
-@app.command("list")
-def list_entries(
-    sources: Sources,
-    *,
-    profile: ProfileOption = None,
-    layout: LayoutOption = None,
-    match: MatchOption = None,
-    kind: Annotated[str | None, typer.Option(help="model, texture, material, …")] = None,
-    as_json: JsonOption = False,
-) -> None:
-    """List the entries of the merged sources."""
-    with told():
-        found = matching(open_stack(sources, profile, layout or [], Context()), match, kind)
-    if as_json:
-        _print_json([asdict(entry) | {"shadowed": list(entry.shadowed)} for entry in found])
-        return
-    table = Table("path", "kind", "size", "source", "shadowed", box=None)
-    for entry in found:
-        table.add_row(entry.path, entry.kind, f"{entry.size:,}", entry.source, ", ".join(entry.shadowed))
-    console.print(table)
-
-
-@app.command()
-def extract(
-    sources: Sources,
-    *,
-    match: Annotated[str, typer.Option("--match", help="pattern of paths")],
-    out: Annotated[Path, typer.Option("--out", help="folder to write into")],
-    profile: ProfileOption = None,
-    layout: LayoutOption = None,
-    flat: Annotated[bool, typer.Option("--flat", help="no folders")] = False,
-) -> None:
-    """Write the raw bytes of entries."""
-    context = Context()
-    with told():
-        stack = open_stack(sources, profile, layout or [], context)
-        found = matching(stack, match, None)
-        if not found:
-            raise InputError(ErrorCode.NOT_FOUND, f"no entry matches '{match}'", hint="List the entries first.")
-        taken: set[str] = set()
-        failed = 0
-        for entry in found:
-            name = unique_name(safe_path(entry.path.rsplit("/", 1)[-1] if flat else entry.path), taken)
-            try:
-                data = stack.read(entry.path, context)
-            except InputError as error:
-                sys.stderr.write(f"pruxel: {error.fault.line()}\n")
-                failed += 1
-                continue
-            target = out / name
-            target.parent.mkdir(parents=True, exist_ok=True)
-            target.write_bytes(data)
-            console.print(f"{name}  {entry.size:,} bytes")
-    if failed:
-        raise typer.Exit(3)
 
 
 def described(scene: Scene, kind: str, context: Context) -> dict[str, Any]:
@@ -149,17 +97,21 @@ def inspect(
     entry: Annotated[str, typer.Option("--entry", help="path of the entry")],
     profile: ProfileOption = None,
     layout: LayoutOption = None,
+    language: LanguageOption = None,
+    key: KeyOption = None,
+    names: NamesOption = None,
     as_json: JsonOption = False,
 ) -> None:
     """Tell what an entry holds and what is wrong with it."""
     context = Context()
+    given = Given(profile, tuple(layout or ()), language, tuple(key or ()), tuple(names or ()))
     with told():
-        stack = open_stack(sources, profile, layout or [], context)
+        stack = open_stack(sources, given, context)
         if entry not in stack.entries:
             raise InputError(ErrorCode.NOT_FOUND, f"there is no entry '{entry}'", hint="List the entries first.")
         found = described(Opener(stack).scene([entry], context), str(stack.entries[entry].kind), context)
     if as_json:
-        _print_json(found)
+        print_json(found)
         return
     for mesh in found["meshes"]:
         console.print(f"{mesh['name']}: {mesh['triangles']:,} triangles, {', '.join(mesh['materials'])}")
@@ -178,13 +130,17 @@ def convert(
     out: Annotated[Path, typer.Option("--out", help="folder to write into")],
     profile: ProfileOption = None,
     layout: LayoutOption = None,
+    language: LanguageOption = None,
+    key: KeyOption = None,
+    names: NamesOption = None,
     recipe: Annotated[Path | None, typer.Option("--recipe", help="steps to run")] = None,
     as_json: JsonOption = False,
 ) -> None:
     """Convert entries, prove the files, print the report."""
     context = Context()
+    given = Given(profile, tuple(layout or ()), language, tuple(key or ()), tuple(names or ()))
     with told():
-        stack = open_stack(sources, profile, layout or [], context)
+        stack = open_stack(sources, given, context)
         missing = [path for path in entry if path not in stack.entries]
         if missing:
             raise InputError(ErrorCode.NOT_FOUND, f"there is no entry '{missing[0]}'", hint="List the entries first.")
@@ -201,7 +157,7 @@ def convert(
         for note in scene.notes:
             sys.stderr.write(f"pruxel: {note}\n")
     if as_json:
-        _print_json(report.as_dict())
+        print_json(report.as_dict())
     else:
         _print_report(report.as_dict())
     if not report.passed:

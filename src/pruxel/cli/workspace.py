@@ -5,19 +5,37 @@ from __future__ import annotations
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
-from fnmatch import fnmatchcase
+from dataclasses import dataclass
 from pathlib import Path
 
 import typer
 
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import InputError, ProofError, PruxelError, UsageError
+from pruxel.core.base.errors import ErrorCode, InputError, ProofError, PruxelError, UsageError
 from pruxel.core.binary.load import load_layout
 from pruxel.core.sources.files import read_text
-from pruxel.core.sources.profile import Profile, find_profile, load_profile, with_layouts
-from pruxel.core.sources.stack import Stack, StackEntry, build_stack, open_sources
+from pruxel.core.sources.keys import parse_key
+from pruxel.core.sources.knowledge import Knowledge
+from pruxel.core.sources.open import Opened, in_language, open_address
+from pruxel.core.sources.patterns import matches
+from pruxel.core.sources.profile import Profile
+from pruxel.core.sources.profile_files import LoadedProfile, find_profiles, load_profile, with_layouts
+from pruxel.core.sources.stack import Stack, StackEntry, build_stack
 
 EXIT_USAGE, EXIT_INPUT, EXIT_PROOF = 2, 3, 4
+
+
+@dataclass(frozen=True)
+class Given:
+    """What the options say about the sources."""
+
+    profile: Path | None = None
+    layouts: tuple[Path, ...] = ()
+    language: str | None = None
+    keys: tuple[str, ...] = ()
+    names: tuple[Path, ...] = ()
+    without: tuple[str, ...] = ()
+    any_version: bool = False
 
 
 @contextmanager
@@ -38,13 +56,33 @@ def _code(error: PruxelError) -> int:
     return EXIT_USAGE if isinstance(error, UsageError) else EXIT_INPUT if isinstance(error, InputError) else 1
 
 
-def open_stack(sources: list[Path], profile: Path | None, layouts: list[Path], context: Context) -> Stack:
-    """Open all sources in order; a folder's own profile is used unless one is named."""
-    found = profile or next((p for s in sources if s.is_dir() and (p := find_profile(s))), None)
-    known = load_profile(found) if found is not None else Profile()
-    known = with_layouts(known, [load_layout(read_text(p), p.name) for p in layouts])
-    opened = [source for path in sources for source in open_sources(path, known)]
-    stack = build_stack(opened, known, context)
+def _keys(texts: tuple[str, ...]) -> dict[str, bytes]:
+    found = {}
+    for text in texts:
+        name, equals, value = text.partition("=")
+        if not equals or not name:
+            raise UsageError(ErrorCode.USAGE, "a key is given as NAME=HEX", expected="for example reef-2=00112233…")
+        found[name] = parse_key(value)
+    return found
+
+
+def knowledge_of(sources: list[str], given: Given) -> Knowledge:
+    """The profile (a folder's own unless one is named), keys and names that the options bring."""
+    folders = [Path(s) for s in sources if Path(s).is_dir()]
+    own = next((found[0] for folder in folders if (found := find_profiles(folder))), None)
+    path = given.profile or own
+    loaded = load_profile(path) if path is not None else LoadedProfile(Profile(), None)
+    loaded = with_layouts(loaded, [load_layout(read_text(p), p.name) for p in given.layouts])
+    return Knowledge(loaded.profile, _keys(given.keys), loaded.names(given.names), given.any_version)
+
+
+def open_stack(sources: list[str], given: Given, context: Context) -> Stack:
+    """Open all sources in order. Problems go to stderr; with nothing left to list the command ends."""
+    known = knowledge_of(sources, given)
+    opened: list[Opened] = [found for address in sources for found in open_address(address, known, context)]
+    language = given.language or next(iter(known.profile.languages()), None)
+    chosen = [o.source for o in in_language(opened, language) if not matches(o.source.label, given.without)]
+    stack = build_stack(chosen, known.profile, context)
     for fault in stack.problems:
         sys.stderr.write(f"pruxel: {fault.line()}\n")
     if not stack.entries and stack.problems:
@@ -52,10 +90,9 @@ def open_stack(sources: list[Path], profile: Path | None, layouts: list[Path], c
     return stack
 
 
-def matching(stack: Stack, glob: str | None, kind: str | None) -> list[StackEntry]:
-    """Entries by pattern (`**/` also means no folder at all) and kind, sorted by path."""
+def matching(stack: Stack, pattern: str | None, kind: str | None) -> list[StackEntry]:
+    """Entries by pattern and kind, sorted by path."""
     found = sorted(stack.entries.values(), key=lambda e: e.path)
-    if glob is not None:
-        short = glob.removeprefix("**/")
-        found = [e for e in found if fnmatchcase(e.path, glob) or fnmatchcase(e.path, short)]
+    if pattern is not None:
+        found = [e for e in found if matches(e.path, (pattern,))]
     return [e for e in found if kind is None or e.kind == kind]

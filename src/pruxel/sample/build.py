@@ -1,28 +1,42 @@
-"""Put the made-up game on disk: one compressed pack, loose files, the profile and its layouts."""
+"""Put the made-up game on disk: its packs, loose files, the profile and its layouts."""
 
 from __future__ import annotations
 
+import gzip
 import hashlib
 import shutil
 from collections.abc import Callable
-from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass
+from concurrent.futures import Future, ProcessPoolExecutor
+from dataclasses import dataclass, replace
 from importlib import resources
 from pathlib import Path
+from typing import Any
 
 from pruxel import __version__
 from pruxel.core.base.arrays import AnyArray
+from pruxel.sample import second
 from pruxel.sample.bake import Ready, paint, unwrap
 from pruxel.sample.blocks import dds
+from pruxel.sample.containers import VAULT_KEY, WRONG_KEY, bulk_bytes
 from pruxel.sample.files import material_bytes, model_bytes, obj_bytes, pack_bytes, tga_bytes
 from pruxel.sample.model import Model
-from pruxel.sample.models import MODELS
+from pruxel.sample.models import MODELS, town
+from pruxel.sample.portraits import portrait
 
-README = """Brinepost, a made-up courier service on the sea floor.
+README = f"""Brinepost, a made-up courier service on the sea floor.
 
 reef.brp        the game's pack: models, materials, textures, each entry compressed by itself
-props/, mat/, tex/   loose files that the game reads before the pack
-dev/            what an artist left lying about: an OBJ with a TGA texture
+update_1.brp    the update: replaces some entries, adds some, and holds a pack in itself (extra/hats.brp)
+lang_en.brp, lang_de.brp   texts and tables of names, one language each
+first.brp       a pack of the first edition, in an older version of the format
+market.brl      the reef market, with its volumes market.b01 and market.b02
+deep.brh        a pack that keeps only hashes of its paths; names/deep.txt.gz knows about seven tenths of them
+vault.brv       an encrypted pack. Its key is called reef-2:
+                  {VAULT_KEY.hex()}
+                and this one does not open it:
+                  {WRONG_KEY.hex()}
+props/, mat/, tex/   loose files that the game reads before its packs
+dev/            what an artist left lying about: an OBJ with a TGA texture, and a dump with pictures inside
 brinepost.yaml  the profile: how the game counts and which layouts describe its files
 layouts/        the layouts
 
@@ -75,23 +89,69 @@ def build_model(number: int, seed: int) -> Built:
                 used[layer] = paths[layer]
         material_paths[surface.name] = f"mat/{surface.name}.bmt"
         files[material_paths[surface.name]] = material_bytes(surface, used)
+        if model.path.startswith("actors/act_") or surface.name == "fish_skin":
+            above = 0.3 if surface.name == "fish_skin" else 1.12
+            files[f"ui/portraits/{model.path.split('/')[-1]}.dds"] = dds(portrait(mine, images.base, above), "BC1")
+        if surface.name == "lamp" and images.glow is not None:
+            files["~glow"] = dds(second.tinted(images.glow, (0.3, 1.0, 0.75), 1.0), "BC1")
     files[f"{model.path}.brm"] = model_bytes(model, ready, material_paths)
+    if model.path.startswith("actors/act_"):
+        slim = second.bake(replace(model, parts=second.coarse(model, 0.15)), 128, seed)
+        files |= second.files_of(slim, f"{model.path}_lo", f"{model.surfaces[0].name}_lo", slim.base, "act")
     return Built(files, model.loose)
 
 
-def write_sample(folder: Path, seed: int, report: Callable[[float, str], None]) -> None:
-    """Write the game's files; the same seed gives the same bytes."""
+def _festival_crate(seed: int) -> second.Baked:
+    return second.bake(town.crate(seed), 256, seed)
+
+
+def write_sample(
+    folder: Path, seed: int, report: Callable[[float, str], None], version: int = 1, scale: int = 0
+) -> None:
+    """Write the game's files; the same seed and version give the same bytes. `scale` adds a pack of so many entries."""
     folder.mkdir(parents=True, exist_ok=True)
     packed: dict[str, bytes] = {}
     loose: dict[str, bytes] = {}
     with ProcessPoolExecutor(2) as pool:
         waiting = [pool.submit(build_model, number, seed) for number in range(len(MODELS))]
+        others: dict[str, Future[Any]] = {
+            "deep": pool.submit(second.nameless, seed),
+            "vault": pool.submit(second.golden_anchor, seed),
+            "market": pool.submit(second.split_market, seed),
+            "hat": pool.submit(second.hat_files, seed),
+            "crate": pool.submit(_festival_crate, seed),
+        }
         for number, item in enumerate(waiting):
             built = item.result()
             report(number / len(waiting), next(iter(built.files)))
             (loose if built.loose else packed).update(built.files)
+        made = {name: item.result() for name, item in others.items()}
+    lamp = (
+        {"tex/p0021/lamp_e.dds": packed.pop("~glow")}
+        if "~glow" in packed
+        else {"tex/p0021/lamp_e.dds": loose.pop("~glow")}
+    )
     packed["text/readme.txt"] = b"Brinepost. Deliver the mail, mind the crab.\n"
+    packed["wip/p0042_test.brm"] = (packed | loose)["props/p0042/p0042.brm"].replace(
+        b"mat/crate_wood.bmt", b"mat/crate_next.bmt"
+    )
+    if version == 2:
+        _second_edition(packed)
+    _write(folder / "version.txt", f"{version}.0\n".encode())
     _write(folder / "reef.brp", pack_bytes(packed))
+    _write(folder / "update_1.brp", pack_bytes(second.patch(lamp, made["crate"], made["hat"])))
+    for language in ("en", "de"):
+        _write(folder / f"lang_{language}.brp", pack_bytes(second.tables(language)))
+    _write(folder / "first.brp", second.old_sign(packed))
+    for number, volume in enumerate(made["market"]):
+        _write(folder / ("market.brl" if number == 0 else f"market.b{number:02d}"), volume)
+    _write(folder / "vault.brv", made["vault"])
+    deep, names = made["deep"]
+    _write(folder / "deep.brh", deep)
+    _write(folder / "names/deep.txt.gz", gzip.compress(names, mtime=0))
+    _write(folder / "dev/dump.bin", second.blob(seed))
+    if scale:
+        _write(folder / "bulk.brp", bulk_bytes(scale))
     loose["README.txt"] = README.encode()
     loose["LICENCE.txt"] = _LICENCE.encode()
     for path, data in loose.items():
@@ -101,6 +161,15 @@ def write_sample(folder: Path, seed: int, report: Callable[[float, str], None]) 
             target = folder / inner.name if found.is_file() else folder / found.name / inner.name
             _write(target, inner.read_bytes())
     report(1.0, "done")
+
+
+def _second_edition(packed: dict[str, bytes]) -> None:
+    """What the second version of the game does otherwise: something changed, moved, gone and new."""
+    packed["text/readme.txt"] = b"Brinepost, second edition. Deliver the mail, greet the crab.\n"
+    packed["mat/crate_wood.bmt" if "mat/crate_wood.bmt" in packed else "mat/sign_wood.bmt"] += b"\0"
+    packed["flora/reef/f031.brm"] = packed.pop("flora/f031/f031.brm")
+    del packed["wip/p0042_test.brm"]
+    packed["text/second_edition.txt"] = b"The lighthouse has moved in.\n"
 
 
 def _write(path: Path, data: bytes) -> None:
@@ -117,12 +186,13 @@ def sample_version(seed: int) -> str:
     return state.hexdigest()
 
 
-def cached_sample(cache: Path, seed: int, report: Callable[[float, str], None]) -> Path:
+def cached_sample(cache: Path, seed: int, report: Callable[[float, str], None], version: int = 1) -> Path:
     """The sample in a cache folder, generated only when it is not there yet or outdated."""
-    wanted = cache / f"{seed}-{sample_version(seed)}" / "Brinepost"
+    edition = "" if version == 1 else f"-v{version}"
+    wanted = cache / f"{seed}-{sample_version(seed)}{edition}" / "Brinepost"
     if not wanted.is_dir():
         partial = wanted.with_name(".partial")
         shutil.rmtree(partial, ignore_errors=True)
-        write_sample(partial, seed, report)
+        write_sample(partial, seed, report, version)
         partial.rename(wanted)
     return wanted

@@ -45,12 +45,14 @@ def mount_demo(folder: Path) -> None:
             project = Project(name="Brinepost", about=about)
             db.add(project)
             db.flush()
-        mounted = db.execute(select(SourceRow.mount).where(SourceRow.project_id == project.id)).scalars().all()
-        job = None
-        if not mounted:
-            payload = {"mount": str(folder.resolve()), "key": str(folder.resolve())}
-            job = put_job(db, project.id, "scan", "Reading Brinepost", payload)
-    if job is not None:
+        mine = select(SourceRow.mount, SourceRow.state).where(SourceRow.project_id == project.id)
+        states = db.execute(mine).all()
+        wanted = {mount for mount, state in states if state == "waiting"} if states else {str(folder.resolve())}
+        jobs = [
+            put_job(db, project.id, "scan", "Reading Brinepost", {"mount": mount, "key": mount})
+            for mount in sorted(wanted)
+        ]
+    for job in jobs:
         send(job)
 
 

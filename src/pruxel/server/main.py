@@ -9,10 +9,39 @@ from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 
 from pruxel import __version__
-from pruxel.server.api import deliveries, entries, events, projects, workpieces
+from pruxel.server.api import (
+    carves,
+    catalogue,
+    deliveries,
+    entries,
+    events,
+    extracts,
+    looks,
+    naming,
+    profiles,
+    projects,
+    sources,
+    uploads,
+    workpieces,
+)
 from pruxel.server.api.guard import Guard
 from pruxel.server.api.problems import RESPONSES, add_problem_details, not_found
 
+PARTS = (
+    projects,
+    sources,
+    profiles,
+    naming,
+    uploads,
+    entries,
+    looks,
+    catalogue,
+    carves,
+    extracts,
+    workpieces,
+    deliveries,
+    events,
+)
 WEB = Path(__file__).parent / "web"
 
 
@@ -20,7 +49,7 @@ def create_app() -> FastAPI:
     """Put the routes together; the built page is served when it is there."""
     app = FastAPI(title="Pruxel", version=__version__, openapi_url="/api/openapi.json", docs_url=None, redoc_url=None)
     add_problem_details(app)
-    for part in (projects, entries, workpieces, deliveries, events):
+    for part in PARTS:
         app.include_router(part.router, prefix="/api", responses=RESPONSES)  # type: ignore[arg-type]
     app.add_middleware(Guard)
     if WEB.is_dir():

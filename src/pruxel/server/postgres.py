@@ -117,6 +117,13 @@ def running_cluster(data_folder: Path, port: int) -> Iterator[Cluster]:
         "unix_socket_directories": "''",
         "shared_buffers": "256MB",
         "synchronous_commit": "off",
+        "wal_level": "minimal",
+        "max_wal_senders": "0",
+        "max_wal_size": "4GB",
+        "work_mem": "32MB",
+        "maintenance_work_mem": "256MB",
+        "random_page_cost": "1.1",
+        "jit": "off",
     }
     options = " ".join(f"-c {name}={value}" for name, value in told.items())
     control = [str(tools / "pg_ctl"), "-D", str(cluster), "-l", str(home / "log")]

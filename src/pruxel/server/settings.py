@@ -34,6 +34,16 @@ class Settings(BaseSettings):
         """Where deliveries are written."""
         return self.output_folder or self.data_folder / "deliveries"
 
+    @property
+    def uploads(self) -> Path:
+        """Where files that were sent through the page are kept."""
+        return self.data_folder / "uploads"
+
+    @property
+    def extracts(self) -> Path:
+        """Where raw files are extracted to."""
+        return self.deliveries.parent / "extracts" if self.output_folder is None else self.output_folder
+
     def access_token(self) -> str:
         """This installation's token, made on first use and readable only by its owner."""
         path = self.data_folder / "access-token"

@@ -44,6 +44,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/entries/{entry}/address": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Entry Address
+         * @description The address of an entry, by which a pack inside a pack is mounted.
+         */
+        get: operations["entry_address_api_entries__entry__address_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entries/{entry}/bytes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Bytes
+         * @description A stretch of an entry's bytes.
+         */
+        get: operations["show_bytes_api_entries__entry__bytes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entries/{entry}/carve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Carve
+         * @description Search an entry's bytes, or a range of them.
+         */
+        post: operations["start_carve_api_entries__entry__carve_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entries/{entry}/finds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Finds
+         * @description Make entries of chosen finds; returns the label of their source.
+         */
+        post: operations["keep_finds_api_entries__entry__finds_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entries/{entry}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look
+         * @description What can be shown of an entry at once; a model's scene comes by a job, whose id is `glance`.
+         */
+        get: operations["look_api_entries__entry__look_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entries/{entry}/needs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Needs
+         * @description An entry with everything it mentions, and what that mentions; names that lead nowhere apart.
+         */
+        get: operations["list_needs_api_entries__entry__needs_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/entries/{entry}/raw": {
         parameters: {
             query?: never;
@@ -56,6 +176,66 @@ export interface paths {
          * @description An entry's bytes as they are, for saving.
          */
         get: operations["raw_bytes_api_entries__entry__raw_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entries/{entry}/references": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List References
+         * @description What an entry mentions, resolved now, and who mentions it, as far as the game was read through.
+         */
+        get: operations["list_references_api_entries__entry__references_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entries/{entry}/texture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Texture Picture
+         * @description A texture as PNG: all channels, colours without alpha, or one channel as grey; smaller by powers of two.
+         */
+        get: operations["texture_picture_api_entries__entry__texture_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entries/{entry}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Versions
+         * @description All sources' versions of an entry's path, highest first.
+         */
+        get: operations["list_versions_api_entries__entry__versions_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -84,6 +264,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/fits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Find Fits
+         * @description Which profiles fit a folder: those that lie in it or beside it, and those of other projects, best first.
+         */
+        get: operations["find_fits_api_fits_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/formats": {
         parameters: {
             query?: never;
@@ -96,6 +296,46 @@ export interface paths {
          * @description The formats that can be written.
          */
         get: operations["list_formats_api_formats_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/glances/{job}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Glance
+         * @description How a quick look at a model stands.
+         */
+        get: operations["get_glance_api_glances__job__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Job
+         * @description One job with all that it found.
+         */
+        get: operations["get_job_api_jobs__job__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -119,6 +359,66 @@ export interface paths {
          */
         post: operations["cancel_job_api_jobs__job__cancel_post"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pause Job
+         * @description Ask an extraction to stop where it is; what is written stays.
+         */
+        post: operations["pause_job_api_jobs__job__pause_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/resume": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Resume Job
+         * @description Go on with an extraction that was paused, stopped or failed.
+         */
+        post: operations["resume_job_api_jobs__job__resume_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/names/{names}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Names
+         * @description Take a list out again.
+         */
+        delete: operations["remove_names_api_names__names__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -168,6 +468,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/catalogue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Catalogue
+         * @description People, creatures, vehicles, places …: whatever the profile's tables describe, with what belongs to each.
+         */
+        get: operations["get_catalogue_api_projects__project__catalogue_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/deliveries": {
         parameters: {
             query?: never;
@@ -197,9 +517,69 @@ export interface paths {
         };
         /**
          * List Entries
-         * @description One page of the merged view.
+         * @description One page of the merged view; `after`, the last path of the page before, makes going on quick.
          */
         get: operations["list_entries_api_projects__project__entries_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/extract.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stream Zip
+         * @description A selection as one zip, made while it is sent. `paths` is a list separated by line ends, `query` its search.
+         */
+        get: operations["stream_zip_api_projects__project__extract_zip_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/extracts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Extract
+         * @description Extract raw files into a folder of their own.
+         */
+        post: operations["start_extract_api_projects__project__extracts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/facets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Count Entries
+         * @description How many entries a search finds, by kind, variant class and source.
+         */
+        get: operations["count_entries_api_projects__project__facets_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -217,11 +597,31 @@ export interface paths {
         };
         /**
          * List Folders
-         * @description All folders of the merged view.
+         * @description The folders directly in a folder.
          */
         get: operations["list_folders_api_projects__project__folders_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/harvest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Harvest
+         * @description Look in the game's own entries for names of what has only a hash.
+         */
+        post: operations["start_harvest_api_projects__project__harvest_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -248,6 +648,270 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Keys
+         * @description The ring: keys that are there, and keys that are wanted. Values are never sent.
+         */
+        get: operations["list_keys_api_projects__project__keys_get"];
+        /**
+         * Put Key
+         * @description Put a key on the ring; what waited for it, or was opened by another, is read again.
+         */
+        put: operations["put_key_api_projects__project__keys_put"];
+        post?: never;
+        /**
+         * Remove Key
+         * @description Take a key off the ring; what it opened is read again without it.
+         */
+        delete: operations["remove_key_api_projects__project__keys_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/language": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Choose Language
+         * @description The language whose layers count; where it lacks something, layers without a language stand in.
+         */
+        put: operations["choose_language_api_projects__project__language_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Mark
+         * @description Say something of an entry or a folder: alias, note, star, seen.
+         */
+        put: operations["mark_api_projects__project__marks_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Names
+         * @description The project's own lists of paths.
+         */
+        get: operations["list_names_api_projects__project__names_get"];
+        put?: never;
+        /**
+         * Add Names
+         * @description Take in a list of paths (text, gzip welcome); packs of hashes are matched against it.
+         */
+        post: operations["add_names_api_projects__project__names_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/names/hand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Name By Hand
+         * @description Name an entry that has only a hash. The name must fit the hash; any other word is an alias, not a name.
+         */
+        post: operations["name_by_hand_api_projects__project__names_hand_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/problems": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Problems
+         * @description Everything that is wrong with the project's sources, with what to do; then names that lead nowhere.
+         */
+        get: operations["list_problems_api_projects__project__problems_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/profile": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Profile
+         * @description The project's profile.
+         */
+        get: operations["get_profile_api_projects__project__profile_get"];
+        /**
+         * Set Profile
+         * @description Replace the profile and read all sources again by it. Raises when the text does not hold together.
+         */
+        put: operations["set_profile_api_projects__project__profile_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/profile/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Text
+         * @description What a text would be as a profile; nothing is kept.
+         */
+        post: operations["check_text_api_projects__project__profile_check_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/profile/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Profile
+         * @description The profile as one file that stands alone: layouts in it, aliases and notes, names by hand; never keys.
+         */
+        get: operations["export_profile_api_projects__project__profile_file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/references": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read References
+         * @description Read the whole game through and note who mentions whom.
+         */
+        post: operations["read_references_api_projects__project__references_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/searches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Searches
+         * @description Saved searches by name.
+         */
+        get: operations["list_searches_api_projects__project__searches_get"];
+        /**
+         * Save Search
+         * @description Keep a search under a name.
+         */
+        put: operations["save_search_api_projects__project__searches_put"];
+        post?: never;
+        /**
+         * Forget Search
+         * @description Forget a saved search.
+         */
+        delete: operations["forget_search_api_projects__project__searches_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/selection": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Measure Selection
+         * @description How many files a selection is, how large, how many paths several sources hold, and how much room there is.
+         */
+        post: operations["measure_selection_api_projects__project__selection_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/sources": {
         parameters: {
             query?: never;
@@ -263,14 +927,74 @@ export interface paths {
         put?: never;
         /**
          * Mount Source
-         * @description Mount a folder, pack or file; a job lists what it holds.
+         * @description Mount a folder, pack or file, or read it again; a job lists what it holds.
          */
         post: operations["mount_source_api_projects__project__sources_post"];
         /**
          * Unmount Source
-         * @description Take a mounted place out of the project; nothing on disk is touched.
+         * @description Take a mounted place with all its sources out of the project; nothing on disk is touched.
          */
         delete: operations["unmount_source_api_projects__project__sources_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/sources/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Order Sources
+         * @description Put the stack in another order, highest first. Nothing is read again.
+         */
+        put: operations["order_sources_api_projects__project__sources_order_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Upload
+         * @description Begin, or go on with, a file of this name and size. A folder's file has its folders in the name.
+         */
+        post: operations["start_upload_api_projects__project__uploads_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/uploads/{upload}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Send Piece
+         * @description Bytes of the file from `offset` on; refused when that is not where the file so far ends.
+         */
+        put: operations["send_piece_api_projects__project__uploads__upload__put"];
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -294,6 +1018,70 @@ export interface paths {
          * @description Put entries on the Bench; the same choice opens the same workpiece again.
          */
         post: operations["open_workpiece_api_projects__project__workpieces_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{source}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Source
+         * @description Take one source out of the project; nothing on disk is touched.
+         */
+        delete: operations["remove_source_api_sources__source__delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Source
+         * @description Switch a source on or off, group it, or let it be read by the nearest version.
+         */
+        patch: operations["change_source_api_sources__source__patch"];
+        trace?: never;
+    };
+    "/api/sources/{source}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Again
+         * @description Read one source again.
+         */
+        post: operations["read_again_api_sources__source__read_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{source}/verify": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Verify Source
+         * @description Unpack every entry and compare checksums.
+         */
+        post: operations["verify_source_api_sources__source__verify_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -444,6 +1232,63 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** BytesOut */
+        BytesOut: {
+            /** Hex */
+            hex: string;
+            /** Offset */
+            offset: number;
+            /** Size */
+            size: number;
+        };
+        /**
+         * CardOut
+         * @description A thing of the game: what it is called, its entries by part, and the parts that are missing.
+         */
+        CardOut: {
+            /** Code */
+            code: string;
+            /** Group */
+            group: string;
+            /** Missing */
+            missing: string[];
+            /** Name */
+            name: string;
+            /** Parts */
+            parts: {
+                [key: string]: string[];
+            };
+            /** Picture */
+            picture: string | null;
+        };
+        /** CarveIn */
+        CarveIn: {
+            /**
+             * First
+             * @default 0
+             */
+            first: number;
+            /** Last */
+            last?: number | null;
+        };
+        /** CatalogueOut */
+        CatalogueOut: {
+            /** Cards */
+            cards: components["schemas"]["CardOut"][];
+            /** Problems */
+            problems: string[];
+        };
+        /** ChannelOut */
+        ChannelOut: {
+            /** Least */
+            least: number;
+            /** Mean */
+            mean: number;
+            /** Most */
+            most: number;
+            /** Name */
+            name: string;
+        };
         /** CheckOut */
         CheckOut: {
             /** Passed */
@@ -492,31 +1337,46 @@ export interface components {
         EntriesOut: {
             /** Entries */
             entries: components["schemas"]["EntryOut"][];
-            /** Kinds */
-            kinds: {
-                [key: string]: number;
-            };
-            /** Next */
-            next: string | null;
-            /** Total */
-            total: number;
+            /** Offset */
+            offset: number;
         };
         /** EntryOut */
         EntryOut: {
+            /** Alias */
+            alias: string;
             /** Id */
             id: number;
             /** Kind */
             kind: string;
+            /** Note */
+            note: string;
             /** Path */
             path: string;
             /** Picture */
             picture: string | null;
+            /** Seen */
+            seen: boolean;
             /** Shadowed */
             shadowed: string[];
             /** Size */
             size: number;
             /** Source */
             source: string;
+            /**
+             * Source Id
+             * Format: uuid
+             */
+            source_id: string;
+            /** Star */
+            star: boolean;
+            /** Used */
+            used: number;
+            /** Variant */
+            variant: string;
+            /** Versions */
+            versions: number;
+            /** Within */
+            within: string;
         };
         /** EvidenceOut */
         EvidenceOut: {
@@ -526,6 +1386,66 @@ export interface components {
             unit: string;
             /** Value */
             value: number | string;
+        };
+        /** ExtractIn */
+        ExtractIn: {
+            /**
+             * Name
+             * @default files
+             */
+            name: string;
+            /** Paths */
+            paths?: string[] | null;
+            /**
+             * Png
+             * @default false
+             */
+            png: boolean;
+            /**
+             * Prefix
+             * @default
+             */
+            prefix: string;
+            /** Query */
+            query?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Shape
+             * @default keep
+             * @enum {string}
+             */
+            shape: "keep" | "flat" | "strip";
+            /**
+             * Versions
+             * @default winning
+             * @enum {string}
+             */
+            versions: "winning" | "all";
+        };
+        /**
+         * FacetsOut
+         * @description Counts of a search; `capped` when more match than were counted.
+         */
+        FacetsOut: {
+            /** Capped */
+            capped: boolean;
+            /** Kinds */
+            kinds: {
+                [key: string]: number;
+            };
+            /** Size */
+            size: number;
+            /** Sources */
+            sources: {
+                [key: string]: number;
+            };
+            /** Total */
+            total: number;
+            /** Variants */
+            variants: {
+                [key: string]: number;
+            };
         };
         /** FactsOut */
         FactsOut: {
@@ -578,12 +1498,36 @@ export interface components {
             /** Title */
             title: string;
         };
+        /**
+         * FitOut
+         * @description A profile that fits a folder, with the reasons.
+         */
+        FitOut: {
+            /** About */
+            about: string;
+            /** File */
+            file: string;
+            /** Name */
+            name: string;
+            /** Reasons */
+            reasons: string[];
+            /** Score */
+            score: number;
+            /** Version */
+            version: string | null;
+        };
         /** FolderOut */
         FolderOut: {
+            /** Alias */
+            alias: string;
+            /** Deeper */
+            deeper: boolean;
             /** Entries */
             entries: number;
             /** Path */
             path: string;
+            /** Size */
+            size: number;
         };
         /** FormatOut */
         FormatOut: {
@@ -606,6 +1550,50 @@ export interface components {
             main: string;
             /** Proofs */
             proofs: components["schemas"]["ProofOut"][];
+        };
+        /** GlanceFacts */
+        GlanceFacts: {
+            /** Clips */
+            clips: string[];
+            /** Joints */
+            joints: number;
+            /** Materials */
+            materials: string[];
+            /** Notes */
+            notes: string[];
+            /** Parts */
+            parts: number;
+            /** Size */
+            size: number[];
+            /** Triangles */
+            triangles: number;
+            /** Vertices */
+            vertices: number;
+        };
+        /** GlanceOut */
+        GlanceOut: {
+            facts: components["schemas"]["GlanceFacts"] | null;
+            /** Problem */
+            problem: string | null;
+            /** Scene */
+            scene: string | null;
+            /** Status */
+            status: string;
+        };
+        /** HitModel */
+        HitModel: {
+            /** Ending */
+            ending: string;
+            /** Format */
+            format: string;
+            /** Kind */
+            kind: string;
+            /** Offset */
+            offset: number;
+            /** Picture */
+            picture?: string | null;
+            /** Size */
+            size: number;
         };
         /** JobOut */
         JobOut: {
@@ -637,14 +1625,168 @@ export interface components {
              * Status
              * @enum {string}
              */
-            status: "queued" | "running" | "done" | "failed" | "cancelled";
+            status: "queued" | "running" | "done" | "failed" | "cancelled" | "paused";
             /** Title */
             title: string;
         };
-        /** MountIn */
-        MountIn: {
+        /** KeepIn */
+        KeepIn: {
+            /** Hits */
+            hits: components["schemas"]["HitModel"][];
+        };
+        /** KeyIn */
+        KeyIn: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: string;
+        };
+        /**
+         * KeyOut
+         * @description A key of the ring, never its value. `wanted` when packs or the profile name it; `here` when it is in the ring.
+         */
+        KeyOut: {
+            /** About */
+            about: string;
+            /** Here */
+            here: boolean;
+            /** Name */
+            name: string;
+            /** Shown */
+            shown: string;
+            /** Wanted */
+            wanted: boolean;
+        };
+        /** LanguageIn */
+        LanguageIn: {
+            /** Language */
+            language?: string | null;
+        };
+        /**
+         * LevelLook
+         * @description `points` are (model number, x, z) in metres, seen from above.
+         */
+        LevelLook: {
+            /** Counts */
+            counts: number[];
+            /** Models */
+            models: string[];
+            /** Points */
+            points: [
+                number,
+                number,
+                number
+            ][];
+        };
+        /**
+         * LookOut
+         * @description What there is to see of an entry; the part that fits its kind is set.
+         */
+        LookOut: {
+            /** Glance */
+            glance?: string | null;
+            /** Kind */
+            kind: string;
+            level?: components["schemas"]["LevelLook"] | null;
+            material?: components["schemas"]["MaterialLook"] | null;
+            /** Problem */
+            problem?: string | null;
+            table?: components["schemas"]["TableLook"] | null;
+            /** Text */
+            text?: string | null;
+            texture?: components["schemas"]["TextureLook"] | null;
+        };
+        /**
+         * MarkIn
+         * @description What a person says of a path; what is null stays as it is.
+         */
+        MarkIn: {
+            /** Alias */
+            alias?: string | null;
+            /**
+             * Folder
+             * @default false
+             */
+            folder: boolean;
+            /** Note */
+            note?: string | null;
             /** Path */
             path: string;
+            /** Seen */
+            seen?: boolean | null;
+            /** Star */
+            star?: boolean | null;
+        };
+        /** MaterialLook */
+        MaterialLook: {
+            /** Missing */
+            missing: string[];
+            /** Name */
+            name: string;
+            /** Slots */
+            slots: components["schemas"]["ReferenceOut"][];
+            /** Values */
+            values: [
+                string,
+                string
+            ][];
+        };
+        /**
+         * MountIn
+         * @description `path` may lead into packs with `!`.
+         */
+        MountIn: {
+            /**
+             * Force
+             * @default false
+             */
+            force: boolean;
+            /** Path */
+            path: string;
+        };
+        /**
+         * NameIn
+         * @description A name for one entry that has only a hash.
+         */
+        NameIn: {
+            /** Entry */
+            entry: number;
+            /** Name */
+            name: string;
+        };
+        /** NameListOut */
+        NameListOut: {
+            /** Dropped */
+            dropped: number;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Label */
+            label: string;
+            /** Names */
+            names: number;
+        };
+        /**
+         * NeedsOut
+         * @description An entry with all it needs.
+         */
+        NeedsOut: {
+            /** Missing */
+            missing: string[];
+            /** Paths */
+            paths: string[];
+            /** Size */
+            size: number;
+        };
+        /**
+         * OrderIn
+         * @description All sources of the project, highest first.
+         */
+        OrderIn: {
+            /** Sources */
+            sources: string[];
         };
         /** PartOut */
         PartOut: {
@@ -712,6 +1854,51 @@ export interface components {
             /** Title */
             title: string;
         };
+        /**
+         * ProblemRow
+         * @description One line of the project's list of problems.
+         */
+        ProblemRow: {
+            /** Code */
+            code: string;
+            /** Hint */
+            hint: string | null;
+            /** Label */
+            label: string;
+            /** Line */
+            line: string;
+            /** Source */
+            source: string | null;
+        };
+        /** ProfileIn */
+        ProfileIn: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * ProfileOut
+         * @description The profile's text and what it holds; `problem` says why it does not hold together.
+         */
+        ProfileOut: {
+            /** Keys */
+            keys: string[];
+            /** Layers */
+            layers: string[];
+            /** Layouts */
+            layouts: string[];
+            /** Name */
+            name: string;
+            /** Problem */
+            problem: string | null;
+            /** Tables */
+            tables: string[];
+            /** Text */
+            text: string;
+            /** Variants */
+            variants: string[];
+            /** Version */
+            version: string | null;
+        };
         /** ProjectIn */
         ProjectIn: {
             /** Name */
@@ -726,8 +1913,14 @@ export interface components {
              * Format: uuid
              */
             id: string;
+            /** Language */
+            language: string | null;
+            /** Languages */
+            languages: string[];
             /** Name */
             name: string;
+            /** Profile */
+            profile: string;
         };
         /** ProofOut */
         ProofOut: {
@@ -740,6 +1933,25 @@ export interface components {
             /** Reader */
             reader: string;
         };
+        /** ReferenceOut */
+        ReferenceOut: {
+            /** Name */
+            name: string;
+            /** Near */
+            near: string[];
+            /** Path */
+            path: string | null;
+        };
+        /**
+         * ReferencesOut
+         * @description What an entry uses, and what uses it (as far as the game was read through).
+         */
+        ReferencesOut: {
+            /** Used By */
+            used_by: string[];
+            /** Uses */
+            uses: components["schemas"]["ReferenceOut"][];
+        };
         /** ReportOut */
         ReportOut: {
             /** Formats */
@@ -749,10 +1961,62 @@ export interface components {
             /** Passed */
             passed: boolean;
         };
-        /** SourceOut */
+        /** SavedSearchModel */
+        SavedSearchModel: {
+            /** Name */
+            name: string;
+            /** Query */
+            query: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * SelectionIn
+         * @description What to take: some paths, or all that a search finds.
+         */
+        SelectionIn: {
+            /** Paths */
+            paths?: string[] | null;
+            /** Query */
+            query?: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /** SelectionOut */
+        SelectionOut: {
+            /** Files */
+            files: number;
+            /** Free */
+            free: number;
+            /** Same Name */
+            same_name: number;
+            /** Several */
+            several: number;
+            /** Size */
+            size: number;
+        };
+        /** SourceIn */
+        SourceIn: {
+            /** Any Version */
+            any_version?: boolean | null;
+            /** Layer */
+            layer?: string | null;
+            /** On */
+            on?: boolean | null;
+        };
+        /**
+         * SourceOut
+         * @description A source of the stack; `counts` says whether it takes part in the merged view.
+         */
         SourceOut: {
+            /** Any Version */
+            any_version: boolean;
+            /** Counts */
+            counts: boolean;
             /** Entries */
             entries: number;
+            /** Hashed */
+            hashed: number;
             /**
              * Id
              * Format: uuid
@@ -762,19 +2026,31 @@ export interface components {
             kind: string;
             /** Label */
             label: string;
+            /** Language */
+            language: string | null;
+            /** Layer */
+            layer: string;
             /** Mount */
             mount: string;
+            /** Named */
+            named: number;
+            /** On */
+            on: boolean;
             /** Position */
             position: number;
             /** Problems */
             problems: components["schemas"]["SourceProblem"][];
             /** Size */
             size: number;
+            /** State */
+            state: string;
         };
         /** SourceProblem */
         SourceProblem: {
             /** Code */
             code: string;
+            /** Hint */
+            hint?: string | null;
             /** Line */
             line: string;
         };
@@ -840,6 +2116,78 @@ export interface components {
             /** Step */
             step: string;
         };
+        /** TableLook */
+        TableLook: {
+            /** Columns */
+            columns: string[];
+            /** Rows */
+            rows: string[][];
+            /** Total */
+            total: number;
+        };
+        /** TextureLook */
+        TextureLook: {
+            /** Channels */
+            channels: components["schemas"]["ChannelOut"][];
+            /** Encoding */
+            encoding: string;
+            /** Has Alpha */
+            has_alpha: boolean;
+            /** Height */
+            height: number;
+            /** Mips */
+            mips: number;
+            /** Width */
+            width: number;
+        };
+        /** UploadIn */
+        UploadIn: {
+            /** Name */
+            name: string;
+            /** Size */
+            size: number;
+        };
+        /**
+         * UploadOut
+         * @description An upload: send bytes from `have` on.
+         */
+        UploadOut: {
+            /** Have */
+            have: number;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Path */
+            path: string | null;
+            /** Size */
+            size: number;
+        };
+        /**
+         * VersionOut
+         * @description One source's version of a path; `same` when its content is that of the one that wins.
+         */
+        VersionOut: {
+            /** Counts */
+            counts: boolean;
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Same */
+            same: boolean;
+            /** Size */
+            size: number;
+            /** Source */
+            source: string;
+            /**
+             * Source Id
+             * Format: uuid
+             */
+            source_id: string;
+            /** Wins */
+            wins: boolean;
+        };
         /** ViewContent */
         ViewContent: {
             /** Conventions */
@@ -865,10 +2213,15 @@ export interface components {
             /** Key */
             key: string;
         };
-        /** WorkpieceIn */
+        /**
+         * WorkpieceIn
+         * @description `source` opens the versions of one source rather than those that win.
+         */
         WorkpieceIn: {
             /** Entries */
             entries: string[];
+            /** Source */
+            source?: string | null;
         };
         /** WorkpieceOut */
         WorkpieceOut: {
@@ -973,6 +2326,257 @@ export interface operations {
             };
         };
     };
+    entry_address_api_entries__entry__address_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entry: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_bytes_api_entries__entry__bytes_get: {
+        parameters: {
+            query?: {
+                offset?: number;
+                size?: number;
+            };
+            header?: never;
+            path: {
+                entry: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BytesOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_carve_api_entries__entry__carve_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entry: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CarveIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_finds_api_entries__entry__finds_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entry: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_api_entries__entry__look_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entry: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_needs_api_entries__entry__needs_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entry: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NeedsOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     raw_bytes_api_entries__entry__raw_get: {
         parameters: {
             query?: never;
@@ -1011,6 +2615,127 @@ export interface operations {
             };
         };
     };
+    list_references_api_entries__entry__references_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entry: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferencesOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    texture_picture_api_entries__entry__texture_get: {
+        parameters: {
+            query?: {
+                channel?: "rgb" | "rgba" | "r" | "g" | "b" | "a";
+                level?: number;
+            };
+            header?: never;
+            path: {
+                entry: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_versions_api_entries__entry__versions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entry: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     events_api_events_get: {
         parameters: {
             query?: never;
@@ -1026,6 +2751,46 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    find_fits_api_fits_get: {
+        parameters: {
+            query: {
+                path: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitOut"][];
+                };
             };
             /** @description Not Found */
             404: {
@@ -1085,6 +2850,86 @@ export interface operations {
             };
         };
     };
+    get_glance_api_glances__job__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GlanceOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_job_api_jobs__job__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     cancel_job_api_jobs__job__cancel_post: {
         parameters: {
             query?: never;
@@ -1104,6 +2949,124 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["JobOut"];
                 };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pause_job_api_jobs__job__pause_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    resume_job_api_jobs__job__resume_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_names_api_names__names__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                names: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not Found */
             404: {
@@ -1245,6 +3208,46 @@ export interface operations {
             };
         };
     };
+    get_catalogue_api_projects__project__catalogue_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogueOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_deliveries_api_projects__project__deliveries_get: {
         parameters: {
             query?: never;
@@ -1288,11 +3291,20 @@ export interface operations {
     list_entries_api_projects__project__entries_get: {
         parameters: {
             query?: {
+                offset?: number;
+                limit?: number;
+                after?: string | null;
                 search?: string;
                 kind?: string | null;
+                source?: string | null;
+                variant?: string | null;
+                flag?: ("shadowed" | "unnamed" | "seen" | "unseen" | "starred" | "noted") | null;
                 folder?: string | null;
-                after?: string;
-                limit?: number;
+                direct?: boolean;
+                least?: number | null;
+                most?: number | null;
+                sort?: "path" | "size" | "kind" | "references";
+                down?: boolean;
             };
             header?: never;
             path: {
@@ -1331,9 +3343,150 @@ export interface operations {
             };
         };
     };
-    list_folders_api_projects__project__folders_get: {
+    stream_zip_api_projects__project__extract_zip_get: {
+        parameters: {
+            query?: {
+                query?: string;
+                paths?: string;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_extract_api_projects__project__extracts_post: {
         parameters: {
             query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExtractIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    count_entries_api_projects__project__facets_get: {
+        parameters: {
+            query?: {
+                search?: string;
+                kind?: string | null;
+                source?: string | null;
+                variant?: string | null;
+                flag?: ("shadowed" | "unnamed" | "seen" | "unseen" | "starred" | "noted") | null;
+                folder?: string | null;
+                direct?: boolean;
+                least?: number | null;
+                most?: number | null;
+                sort?: "path" | "size" | "kind" | "references";
+                down?: boolean;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FacetsOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_folders_api_projects__project__folders_get: {
+        parameters: {
+            query?: {
+                path?: string;
+                offset?: number;
+                limit?: number;
+            };
             header?: never;
             path: {
                 project: string;
@@ -1349,6 +3502,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FolderOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_harvest_api_projects__project__harvest_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Not Found */
@@ -1389,6 +3582,764 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_keys_api_projects__project__keys_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeyOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_key_api_projects__project__keys_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeyOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_key_api_projects__project__keys_delete: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeyOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    choose_language_api_projects__project__language_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LanguageIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mark_api_projects__project__marks_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_names_api_projects__project__names_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NameListOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_names_api_projects__project__names_post: {
+        parameters: {
+            query: {
+                label: string;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NameListOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    name_by_hand_api_projects__project__names_hand_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NameIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NameListOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_problems_api_projects__project__problems_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemRow"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_profile_api_projects__project__profile_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProfileOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_profile_api_projects__project__profile_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProfileIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"] | null;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    check_text_api_projects__project__profile_check_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProfileIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProfileOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_profile_api_projects__project__profile_file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_references_api_projects__project__references_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_searches_api_projects__project__searches_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedSearchModel"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_search_api_projects__project__searches_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SavedSearchModel"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedSearchModel"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    forget_search_api_projects__project__searches_delete: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedSearchModel"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    measure_selection_api_projects__project__selection_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SelectionIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SelectionOut"];
                 };
             };
             /** @description Not Found */
@@ -1535,6 +4486,137 @@ export interface operations {
             };
         };
     };
+    order_sources_api_projects__project__sources_order_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_upload_api_projects__project__uploads_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UploadIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    send_piece_api_projects__project__uploads__upload__put: {
+        parameters: {
+            query: {
+                offset: number;
+            };
+            header?: never;
+            path: {
+                project: string;
+                upload: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_workpieces_api_projects__project__workpieces_get: {
         parameters: {
             query?: never;
@@ -1597,6 +4679,168 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkpieceOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_source_api_sources__source__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_source_api_sources__source__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_again_api_sources__source__read_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    verify_source_api_sources__source__verify_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Not Found */

@@ -22,7 +22,7 @@ const { id, project } = useProject()
 const jobs = useJobs(() => id.value)
 const refused = ref('')
 const keyList = ref<InstanceType<typeof KeyList>>()
-const at = computed(() => stages.findIndex((s) => s.name === route.name))
+const at = computed(() => stages.findIndex((s) => s.name === (route.name === 'catalogue' ? 'browse' : route.name)))
 const workpiece = computed(() => (typeof route.params.workpiece === 'string' && route.params.workpiece) || sessionStorage.getItem(`pruxel.workpiece.${id.value}`) || '')
 
 function go(name: (typeof stages)[number]['name']) {

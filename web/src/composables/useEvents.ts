@@ -5,7 +5,7 @@ export interface ServerEvent {
   project_id?: string
   job?: Job
   view?: string
-  changed?: 'sources' | 'deliveries'
+  changed?: 'sources' | 'deliveries' | 'marks' | 'names' | 'keys' | 'references'
   picture?: { entry: number; key: string }
   reconnected?: boolean
 }

@@ -6,6 +6,9 @@ const jobs = ref(new Map<string, Job>())
 export const runningJobs = computed(() => [...jobs.value.values()].filter((j) => j.status === 'queued' || j.status === 'running'))
 export const failedJobs = computed(() => [...jobs.value.values()].filter((j) => j.status === 'failed'))
 
+const extracts = computed(() => [...jobs.value.values()].filter((j) => j.kind === 'extract' && (j.status !== 'cancelled' || j.payload.pause)).slice(-3))
+/** Extractions that run, wait to go on, or ended lately. */
+export const useExtracts = () => extracts
 export const jobById = (id: string | null | undefined) => (id ? jobs.value.get(id) : undefined)
 export const forgetJob = (id: string) => jobs.value.delete(id)
 

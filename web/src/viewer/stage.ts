@@ -89,6 +89,7 @@ export class Stage {
   private names = new Set<string>()
   private asked = 0
   private waiting = false
+  private turning = false
   framesDrawn = 0
 
   constructor(private readonly home: HTMLElement) {
@@ -113,6 +114,7 @@ export class Stage {
     this.controls.enableDamping = false
     this.controls.zoomToCursor = true
     this.controls.addEventListener('change', () => this.draw())
+    this.controls.addEventListener('start', () => this.turn(false))
     this.watcher = new ResizeObserver(() => this.resize())
     this.watcher.observe(home)
     this.resize()
@@ -174,6 +176,24 @@ export class Stage {
   }
 
   /** Frame what is visible. Near and far follow the subject, from a millimetre to ten kilometres. */
+  /** Turn slowly by itself until somebody takes hold of it. */
+  turn(on: boolean) {
+    this.turning = on && !matchMedia('(prefers-reduced-motion: reduce)').matches
+    if (this.turning) this.spin(performance.now())
+  }
+
+  private spin(before: number) {
+    requestAnimationFrame((now) => {
+      if (!this.turning) return
+      const angle = ((now - before) / 1000) * 0.5
+      const away = this.camera.position.clone().sub(this.controls.target).applyAxisAngle(new Vector3(0, 1, 0), angle)
+      this.camera.position.copy(this.controls.target).add(away)
+      this.camera.lookAt(this.controls.target)
+      this.draw()
+      this.spin(now)
+    })
+  }
+
   fit() {
     const { center, radius } = this.bounds()
     const back = new Vector3(0.55, 0.34, 0.95).normalize()
@@ -287,6 +307,7 @@ export class Stage {
   }
 
   dispose() {
+    this.turning = false
     this.asked += 1
     this.clear()
     this.watcher.disconnect()

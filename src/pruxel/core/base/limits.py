@@ -15,10 +15,11 @@ class Limits:
     """
 
     entry_bytes: int = 2 << 30
-    entries: int = 4_000_000
+    entries: int = 8_000_000
+    archive_bytes: int = 64 << 30
     ratio: float = 400.0
     ratio_free_bytes: int = 4 << 20
-    nesting: int = 4
+    nesting: int = 8
     records: int = 2_000_000
     vertices: int = 50_000_000
     image_side: int = 16_384

@@ -10,7 +10,7 @@ import numpy as np
 from pruxel.core.binary.elements import element
 from pruxel.core.binary.schema import FieldSpec, Layout
 
-_MOVING = ("count", "at", "align", "when", "codec", "prefix", "names", "equals")
+_MOVING = ("count", "at", "align", "when", "codec", "prefix", "names", "equals", "cipher", "within")
 
 
 @dataclass(frozen=True)
@@ -64,6 +64,8 @@ def _plain(layout: Layout, spec: FieldSpec) -> tuple[int | None, Any]:
     order = "<" if (spec.endian or layout.endian) == "little" else ">"
     if spec.type == "pad" and spec.size is not None and spec.size.isdigit():
         return int(spec.size), None
+    if spec.type == "bytes" and spec.size is not None and spec.size.isdigit():
+        return int(spec.size), f"V{spec.size}"
     kind = element(spec.type)
     if kind is None:
         return None, None

@@ -6,7 +6,8 @@ checked against the end of the file first, and records are counted against a bud
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -20,6 +21,7 @@ from pruxel.core.binary.fixed import fixed_dtype
 from pruxel.core.binary.records import Record, Table, split_bits
 from pruxel.core.binary.schema import FieldSpec, Layout
 from pruxel.core.binary.text import read_text
+from pruxel.core.native.ciphers import decrypt
 from pruxel.core.native.codecs import decompress
 
 _PREFIX_BYTES = {"u8": 1, "u16": 2, "u32": 4}
@@ -38,14 +40,28 @@ class _Reading:
     made: int = 0
     depth: int = 0
     constants: dict[str, Any] = field(default_factory=dict)
+    keys: Mapping[str, bytes] = field(default_factory=dict)
+    any_version: bool = False
+    sealed: dict[str, str] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.constants = {"file_end": len(self.data)} | self.layout.constants
 
 
-def parse(layout: Layout, data: memoryview, name: str, context: Context) -> Record:
-    """Read a whole file; raises `InputError` that names file, offset, field, expected and found."""
-    reading = _Reading(layout, data, name, context)
+def parse(
+    layout: Layout,
+    data: memoryview,
+    name: str,
+    context: Context,
+    keys: Mapping[str, bytes] | None = None,
+    *,
+    any_version: bool = False,
+) -> Record:
+    """Read a whole file; raises `InputError` that names file, offset, field, expected and found.
+
+    `keys` opens encrypted fields; with `any_version` a version that the layout does not know is read all the same.
+    """
+    reading = _Reading(layout, data, name, context, keys=keys or {}, any_version=any_version)
     record, _ = _record(reading, "file", 0, None)
     return record
 
@@ -150,7 +166,7 @@ def _check_version(reading: _Reading, record: Record, spec: FieldSpec) -> None:
     if wanted.field.rsplit(".", 1)[-1] != spec.name:
         return
     found = record.values[spec.name]
-    if found not in wanted.known:
+    if found not in wanted.known and not reading.any_version:
         raise InputError(
             ErrorCode.UNKNOWN_VERSION,
             "this version of the format is not known",
@@ -171,6 +187,9 @@ def _field(reading: _Reading, record: Record, spec: FieldSpec, cursor: int) -> i
     if spec.align is not None:
         step = max(_whole(reading, spec.align, record, spec, cursor), 1)
         cursor = -(-cursor // step) * step
+    if spec.within is not None:
+        _within(reading, record, spec, cursor)
+        return cursor
     begin = cursor
     if spec.at is not None:
         base = {"file": 0, "record": record.start, "here": cursor}[spec.relative_to]
@@ -186,6 +205,29 @@ def _field(reading: _Reading, record: Record, spec: FieldSpec, cursor: int) -> i
         record.spans[spec.name] = (begin, end)
         _check_version(reading, record, spec)
     return cursor if spec.at is not None else end
+
+
+def _within(reading: _Reading, record: Record, spec: FieldSpec, cursor: int) -> None:
+    """Read a field inside the bytes of another one, where offsets count from that one's first byte."""
+    outer = str(spec.within)
+    data = record.values.get(outer)
+    if not isinstance(data, memoryview):
+        raise InputError(
+            ErrorCode.LAYOUT,
+            f"'within' names '{outer}', which is no field of bytes read before",
+            file=reading.name,
+            offset=cursor,
+            field=f"{record.kind}.{spec.name or spec.type}",
+        )
+    inner = replace(reading, data=data)
+    inside = spec.model_copy(update={"within": None, "at": spec.at or "0"})
+    try:
+        _field(inner, record, inside, 0)
+    except InputError as error:
+        key = reading.sealed.get(outer)
+        if key is None:
+            raise
+        raise _wrong_key(reading, key, record.spans[outer][0], error) from error
 
 
 def _expect(reading: _Reading, record: Record, spec: FieldSpec, value: object, at: int) -> None:
@@ -230,6 +272,8 @@ def _bytes(reading: _Reading, record: Record, spec: FieldSpec, at: int) -> tuple
     size = _whole(reading, spec.size or "0", record, spec, at)
     _need(reading, at, size, record, spec)
     data = reading.data[at : at + size]
+    if spec.cipher is not None and size:
+        data = _deciphered(reading, record, spec, data, at)
     if spec.codec is None:
         return data, at + size
     codec = str(_evaluate(reading, spec.codec, record, spec, at))
@@ -237,7 +281,43 @@ def _bytes(reading: _Reading, record: Record, spec: FieldSpec, at: int) -> tuple
         return data, at + size
     unpacked = _whole(reading, spec.unpacked or "0", record, spec, at)
     check_unpacked_size(reading.context.limits, reading.name, size, unpacked)
-    return memoryview(decompress(codec, data, unpacked, reading.name, at)), at + size
+    try:
+        return memoryview(decompress(codec, data, unpacked, reading.name, at)), at + size
+    except InputError as error:
+        if spec.cipher is None:
+            raise
+        raise _wrong_key(reading, str(spec.key), at, error) from error
+
+
+def _wrong_key(reading: _Reading, key: str, at: int, error: InputError) -> InputError:
+    return InputError(
+        ErrorCode.KEY_WRONG,
+        f"the key '{key}' does not open this file",
+        file=reading.name,
+        offset=at,
+        field=error.fault.field,
+        expected=error.fault.expected,
+        found=error.fault.found,
+        hint="Type the key again, or try the other keys that you have.",
+    )
+
+
+def _deciphered(reading: _Reading, record: Record, spec: FieldSpec, data: memoryview, at: int) -> memoryview:
+    name = str(spec.key)
+    key = reading.keys.get(name)
+    if key is None:
+        raise InputError(
+            ErrorCode.KEY_NEEDED,
+            f"needs the key '{name}'",
+            file=reading.name,
+            offset=at,
+            field=f"{record.kind}.{spec.name or spec.type}",
+            hint="Type the key in the project's key ring.",
+        )
+    if spec.name is not None:
+        reading.sealed[spec.name] = name
+    iv = b"" if spec.iv is None else bytes(_evaluate(reading, spec.iv, record, spec, at))
+    return memoryview(decrypt(str(spec.cipher), key, iv, data, reading.name, at))
 
 
 def _text(reading: _Reading, record: Record, spec: FieldSpec, at: int) -> tuple[str, int]:

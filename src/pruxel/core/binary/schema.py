@@ -77,6 +77,10 @@ class FieldSpec(Strict):
     terminated: bool = False
     codec: ExpressionText | None = None
     unpacked: ExpressionText | None = None
+    cipher: Literal["aes_ctr", "aes_cbc", "xor"] | None = None
+    key: str | None = None
+    iv: ExpressionText | None = None
+    within: str | None = None
     value: ExpressionText | None = None
     endian: Literal["little", "big"] | None = None
     note: str = ""
@@ -95,6 +99,9 @@ class FieldSpec(Strict):
         if self.codec is not None and (self.unpacked is None or self.type != "bytes"):
             message = "'codec' goes with type bytes and with 'unpacked'"
             raise ValueError(message)
+        if (self.cipher is None) != (self.key is None) or (self.cipher is not None and self.type != "bytes"):
+            message = "'cipher' goes with type bytes and with the name of a 'key'"
+            raise ValueError(message)
         if self.bits is not None and any(n < 1 or first < 0 for first, n in self.bits.values()):
             message = "'bits' gives each name the first bit and the number of bits"
             raise ValueError(message)
@@ -107,7 +114,7 @@ class Layout(Strict):
     layout: str = Field(pattern=r"^[a-z][a-z0-9_]*$")
     format: Literal[1] = Field(1, description="version of the layout language")
     title: str = ""
-    reads: Literal["pack", "model", "material", "data"]
+    reads: Literal["pack", "model", "material", "level", "data"]
     match: Match = Field(default_factory=Match)
     endian: Literal["little", "big"] = "little"
     version: Version | None = None

@@ -6,7 +6,7 @@ Source: Microsoft, "Programming Guide for DDS" (DDS_HEADER, DDS_PIXELFORMAT, DDS
 from __future__ import annotations
 
 import struct
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -108,23 +108,39 @@ def info(data: memoryview, name: str, limits: Limits) -> ImageInfo:
     return _parse_header(data, name, limits).info
 
 
-def decode(data: memoryview, name: str, limits: Limits) -> Pixels:
-    """Decode the largest mip of the first face.
+def decode(data: memoryview, name: str, limits: Limits, level: int = 0) -> Pixels:
+    """Decode one mip of the first face, 0 being the largest.
 
-    BC5 holds two channels of a normal map; the third is rebuilt as the root of 1 - x² - y².
+    BC5 holds two channels of a normal map; the third is rebuilt as the root of 1 - x² - y². Raises `InputError` for
+    a mip that is not there.
     """
     header = _parse_header(data, name, limits)
-    size, encoding = header.info, header.info.encoding
-    if encoding in _BLOCK_BYTES:
-        blocks = ((size.width + 3) // 4) * ((size.height + 3) // 4)
-        body = _body(data, header.start, blocks * _BLOCK_BYTES[encoding], name)
-        return Pixels(decode_blocks(body, encoding, size.width, size.height, name), size)
+    encoding = header.info.encoding
+    if not 0 <= level < max(header.info.mips, 1):
+        raise InputError(
+            ErrorCode.NOT_FOUND,
+            "the texture has no such mip",
+            file=name,
+            expected=f"0 to {max(header.info.mips, 1) - 1}",
+            found=str(level),
+        )
     texel = _PLAIN_BYTES.get(encoding, header.bits // 8)
-    body = _body(data, header.start, size.width * size.height * texel, name)
+    start = header.start + sum(_mip_bytes(header.info, texel, above) for above in range(level))
+    size = replace(header.info, width=max(header.info.width >> level, 1), height=max(header.info.height >> level, 1))
+    body = _body(data, start, _mip_bytes(header.info, texel, level), name)
+    if encoding in _BLOCK_BYTES:
+        return Pixels(decode_blocks(body, encoding, size.width, size.height, name), size)
     raw = np.frombuffer(body, np.uint8).reshape(size.height, size.width, texel)
     if encoding in _PLAIN_BYTES:
         return Pixels(_plain(raw, encoding), size)
     return Pixels(_masked(raw, header.masks), size)
+
+
+def _mip_bytes(info: ImageInfo, texel: int, level: int) -> int:
+    width, height = max(info.width >> level, 1), max(info.height >> level, 1)
+    if info.encoding in _BLOCK_BYTES:
+        return ((width + 3) // 4) * ((height + 3) // 4) * _BLOCK_BYTES[info.encoding]
+    return width * height * texel
 
 
 def _body(data: memoryview, start: int, count: int, name: str) -> memoryview:

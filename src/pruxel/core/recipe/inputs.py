@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import cached_property
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.binary.schema import Layout
+from pruxel.core.binary.versions import fitting_layout
+from pruxel.core.extract.level import Level, read_level
 from pruxel.core.extract.material import FoundTexture, LooseMaterial, read_material
 from pruxel.core.extract.model import read_model
 from pruxel.core.formats import gltf, obj
@@ -19,9 +20,8 @@ from pruxel.core.scene.edit import merge
 from pruxel.core.scene.images import EncodedImage, Image
 from pruxel.core.scene.materials import Material, Unresolved
 from pruxel.core.scene.model import Scene
-from pruxel.core.sources.kinds import HEAD_BYTES, Kind, layout_for
-from pruxel.core.sources.references import References
-from pruxel.core.sources.stack import Stack
+from pruxel.core.sources.kinds import HEAD_BYTES, Kind, layouts_for
+from pruxel.core.sources.stack import MergedView
 
 READERS = (gltf.GLB, gltf.GLTF, obj.OBJ)
 
@@ -30,12 +30,7 @@ READERS = (gltf.GLB, gltf.GLTF, obj.OBJ)
 class Opener:
     """Opens entries of one stack."""
 
-    stack: Stack
-
-    @cached_property
-    def references(self) -> References:
-        """The index by which names in files are resolved."""
-        return References(self.stack)
+    stack: MergedView
 
     def scene(self, paths: list[str], context: Context) -> Scene:
         """All entries as one scene; raises `InputError` when one of them cannot be read at all."""
@@ -44,21 +39,21 @@ class Opener:
 
     def _one(self, path: str, context: Context) -> Scene:
         data = self.stack.read(path, context)
-        layout = layout_for(bytes(data[:HEAD_BYTES]), path, self.stack.profile.layouts)
-        entry = self.stack.entries[path]
+        layout = self._layout(data, path)
         if layout is not None and layout.reads == "model":
             return self._by_layout(data, layout, path, context)
         spec = format_for(path)
         if spec is not None and spec.read is not None:
             found = spec.read(data, path, lambda name: self._bytes(name, path, context), context)
             return _noted(found.scene, found.faults)
-        if entry.kind is Kind.TEXTURE:
+        kind = self.stack.kind_of(path)
+        if kind is Kind.TEXTURE:
             decode_image(data, path, context.limits)
             name = path.rsplit("/", 1)[-1].rsplit(".", 1)[0]
             return texture_sheet(Image(name, EncodedImage(bytes(data), media_type(data, path))), path)
         raise InputError(
             ErrorCode.UNKNOWN_FORMAT,
-            f"nothing here can open this {entry.kind} as a scene",
+            f"nothing here can open this {kind} as a scene",
             file=path,
             offset=0,
             expected="a model that a layout or an open format describes, or a texture",
@@ -66,8 +61,49 @@ class Opener:
             hint="Describe the format in a layout (docs/layouts.md), or extract the raw file.",
         )
 
+    def mentions(self, path: str, context: Context) -> list[str]:
+        """The names of other entries in this one's content: materials, textures, placed models. Raises `InputError`."""
+        data = self.stack.read(path, context)
+        layout = self._layout(data, path)
+        found: list[str] = []
+        if layout is not None and layout.reads == "model":
+            scene, _ = read_model(data, layout, path, self.stack.profile.conventions, context)
+            found = [material.name for material in scene.materials]
+        elif layout is not None and layout.reads == "material":
+
+            def heard(name: str) -> FoundTexture:
+                found.append(name)
+                return FoundTexture(name, None)
+
+            read_material(data, layout, path, heard, context)
+        elif layout is not None and layout.reads == "level":
+            found = list(read_level(data, layout, path, self.stack.profile.conventions, context).models)
+        elif (spec := format_for(path)) is not None and spec.read is not None:
+            spec.read(data, path, found.append, context)
+        return list(dict.fromkeys(found))
+
+    def material(self, path: str, context: Context) -> LooseMaterial:
+        """A material by itself; raises `InputError` when no layout reads it."""
+        data = self.stack.read(path, context)
+        layout = self._layout(data, path)
+        if layout is None or layout.reads != "material":
+            raise InputError(ErrorCode.UNKNOWN_FORMAT, "no layout reads this material", file=path)
+        return read_material(data, layout, path, lambda name: self._texture(name, path, context), context)
+
+    def level(self, path: str, context: Context) -> Level:
+        """A level's placements; raises `InputError` when no layout reads it."""
+        data = self.stack.read(path, context)
+        layout = self._layout(data, path)
+        if layout is None or layout.reads != "level":
+            raise InputError(ErrorCode.UNKNOWN_FORMAT, "no layout reads this level", file=path)
+        return read_level(data, layout, path, self.stack.profile.conventions, context)
+
+    def _layout(self, data: memoryview, path: str) -> Layout | None:
+        found = layouts_for(bytes(data[:HEAD_BYTES]), path, self.stack.profile.layouts)
+        return fitting_layout(found, data, path) if found else None
+
     def _bytes(self, name: str, beside: str, context: Context) -> bytes | None:
-        found = self.references.resolve(name, beside)
+        found = self.stack.resolve(name, beside)
         return None if found.path is None else bytes(self.stack.read(found.path, context))
 
     def _by_layout(self, data: memoryview, layout: Layout, path: str, context: Context) -> Scene:
@@ -82,14 +118,14 @@ class Opener:
 
     def _material(self, bare: Material, model: str, context: Context) -> LooseMaterial:
         """The material that a model names; one that cannot be had stays plain and says why."""
-        found = self.references.resolve(bare.name, model)
+        found = self.stack.resolve(bare.name, model)
         if found.path is None:
             near = f" Near names: {', '.join(found.near)}." if found.near else ""
             why = f"No such material in the sources.{near}"
             return LooseMaterial(replace(bare, unresolved=(Unresolved("material", bare.name, why),)))
         try:
             data = self.stack.read(found.path, context)
-            layout = layout_for(bytes(data[:HEAD_BYTES]), found.path, self.stack.profile.layouts)
+            layout = self._layout(data, found.path)
             if layout is None or layout.reads != "material":
                 raise InputError(
                     ErrorCode.UNKNOWN_FORMAT,
@@ -104,7 +140,7 @@ class Opener:
             return LooseMaterial(replace(bare, unresolved=(gap,)))
 
     def _texture(self, name: str, beside: str, context: Context) -> FoundTexture:
-        found = self.references.resolve(name, beside)
+        found = self.stack.resolve(name, beside)
         if found.path is None:
             near = f" Near names: {', '.join(found.near)}." if found.near else ""
             return FoundTexture(name, None, f"No such entry in the sources.{near}")

@@ -2,30 +2,35 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.sources.kinds import Kind
 
 
-@dataclass(frozen=True)
-class Listed:
-    """One path in one source; `size` in bytes when unpacked, `stored` as it lies there."""
+class Listed(NamedTuple):
+    """One path in one source; `size` in bytes when unpacked, `stored` as it lies there.
+
+    `stamp` tells one content from another of the same path and size: a checksum where the source keeps one, a time of
+    change or a place in the pack otherwise. A tuple, since a pack may list a million of them.
+    """
 
     path: str
     kind: Kind
     size: int
     stored: int
     codec: str = "stored"
+    stamp: int = 0
 
 
 @dataclass(frozen=True)
 class Listing:
-    """What a source holds, and what in it cannot be used."""
+    """What a source holds, and what in it cannot be used. `entries` may be made row by row as they are walked over."""
 
-    entries: tuple[Listed, ...]
+    entries: Sequence[Listed]
     problems: tuple[Fault, ...] = ()
 
 
@@ -38,7 +43,7 @@ class Source(Protocol):
 
     @property
     def kind(self) -> str:
-        """`folder`, `zip`, `file`, or the name of the pack's layout."""
+        """`folder`, `zip`, `archive`, `file`, or the name of the pack's layout."""
 
     def listing(self, context: Context) -> Listing:
         """All entries; raises `InputError` only when nothing at all can be read."""
@@ -54,4 +59,17 @@ def not_found(path: str, label: str) -> InputError:
         f"there is no '{path}' in {label}",
         file=path,
         hint="List the entries to see what there is.",
+    )
+
+
+def renamed(label: str, found: str, safe: str, offset: int | None = None) -> Fault:
+    """The problem row for a name that is not shown as the source has it."""
+    return Fault(
+        ErrorCode.UNSAFE_NAME,
+        "an entry's name leads out of the archive, or two names collide",
+        file=label,
+        offset=offset,
+        expected="a relative name without '..', once in any letter case",
+        found=repr(found[:200]),
+        hint=f"It is shown as '{safe}' and never written outside the chosen folder.",
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import mmap
 from pathlib import Path
 
@@ -47,3 +48,37 @@ def read_text(path: Path, most: int = 4 << 20) -> str:
         raise unreadable(path.name, error) from error
     except UnicodeDecodeError as error:
         raise InputError(ErrorCode.MALFORMED, "the file is not UTF-8 text", file=path.name) from error
+
+
+class ViewFile(io.RawIOBase):
+    """A view of bytes as a file that can be read and sought in, without a copy of the whole."""
+
+    def __init__(self, data: memoryview) -> None:
+        self._data, self._at = data, 0
+
+    def readable(self) -> bool:
+        """Always."""
+        return True
+
+    def seekable(self) -> bool:
+        """Always."""
+        return True
+
+    def tell(self) -> int:
+        """The next byte to be read."""
+        return self._at
+
+    def seek(self, offset: int, whence: int = io.SEEK_SET) -> int:
+        """Move; a place before the start is refused as a file on disk would."""
+        base = {io.SEEK_SET: 0, io.SEEK_CUR: self._at, io.SEEK_END: len(self._data)}[whence]
+        if base + offset < 0:
+            raise OSError(22, "a place before the start of the file")
+        self._at = base + offset
+        return self._at
+
+    def read(self, size: int | None = -1) -> bytes:
+        """Up to `size` bytes, all that is left for None or a negative number."""
+        stop = len(self._data) if size is None or size < 0 else self._at + size
+        found = bytes(self._data[self._at : stop])
+        self._at += len(found)
+        return found

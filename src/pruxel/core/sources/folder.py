@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
-from pruxel.core.binary.schema import Layout
 from pruxel.core.sources.base import Listed, Listing, not_found
 from pruxel.core.sources.files import map_file
 from pruxel.core.sources.kinds import HEAD_BYTES, Kind, classify
+from pruxel.core.sources.knowledge import Knowledge
 
 
-def _files(root: Path) -> Iterator[tuple[str, Path]]:
+def walk_files(root: Path) -> Iterator[tuple[str, Path]]:
     """Relative path and place of every file; links that lead out of the root are left alone."""
     base = root.resolve()
     for folder, folders, names in os.walk(base):
@@ -26,7 +26,8 @@ def _files(root: Path) -> Iterator[tuple[str, Path]]:
                 yield path.relative_to(base).as_posix(), path
 
 
-def _head(path: Path) -> bytes:
+def first_bytes(path: Path) -> bytes:
+    """As many bytes as recognising a format takes; none where the file cannot be read."""
     try:
         with path.open("rb") as handle:
             return handle.read(HEAD_BYTES)
@@ -39,8 +40,7 @@ class FolderSource:
     """Loose files below a root."""
 
     root: Path
-    layouts: Sequence[Layout] = ()
-    leave_out: Callable[[str], bool] = field(default=lambda _path: False)
+    knowledge: Knowledge = field(default_factory=Knowledge)
     kind: str = "folder"
 
     @property
@@ -52,25 +52,28 @@ class FolderSource:
         """Every file but packs, which are sources of their own."""
         found: list[Listed] = []
         problems: list[Fault] = []
-        for relative, path in _files(self.root):
+        for relative, path in walk_files(self.root):
             if len(found) % 1024 == 0:
                 context.check()
-            kind = classify(_head(path), relative, self.layouts)
-            if kind is Kind.PACK or self.leave_out(relative):
+            kind = classify(first_bytes(path), relative, self.knowledge.layouts)
+            if kind is Kind.PACK or self.knowledge.profile.leaves_out(relative):
                 continue
             try:
-                size = path.stat().st_size
+                stat = path.stat()
             except OSError as error:
                 problems.append(Fault(ErrorCode.NOT_FOUND, str(error.strerror), file=relative))
                 continue
-            found.append(Listed(relative, kind, size, size))
+            found.append(Listed(relative, kind, stat.st_size, stat.st_size, "stored", stat.st_mtime_ns))
         return Listing(tuple(found), tuple(problems))
 
     def packs(self) -> list[Path]:
         """The packs among the files, by their first bytes."""
-        return [
-            path for relative, path in _files(self.root) if classify(_head(path), relative, self.layouts) is Kind.PACK
-        ]
+        return [path for relative, path in walk_files(self.root) if self._is_pack(relative, path)]
+
+    def _is_pack(self, relative: str, path: Path) -> bool:
+        if self.knowledge.profile.leaves_out(relative):
+            return False
+        return classify(first_bytes(path), relative, self.knowledge.layouts) is Kind.PACK
 
     def read(self, path: str, context: Context) -> memoryview:
         """The file's bytes; raises `InputError` for a path outside the root."""
@@ -88,7 +91,7 @@ class FileSource:
     """One file; its neighbours (a model's textures, say) can be read but are not listed."""
 
     file: Path
-    layouts: Sequence[Layout] = ()
+    knowledge: Knowledge = field(default_factory=Knowledge)
     kind: str = "file"
 
     @property
@@ -99,10 +102,17 @@ class FileSource:
     def listing(self, context: Context) -> Listing:
         """The file itself, and beside it the files it may refer to."""
         context.check()
-        neighbours = FolderSource(self.file.parent, self.layouts)
+        neighbours = FolderSource(self.file.parent, self.knowledge)
         own = [
-            Listed(path.name, classify(_head(path), path.name, self.layouts), size, size)
-            for path, size in [(self.file, self.file.stat().st_size)]
+            Listed(
+                path.name,
+                classify(first_bytes(path), path.name, self.knowledge.layouts),
+                stat.st_size,
+                stat.st_size,
+                "stored",
+                stat.st_mtime_ns,
+            )
+            for path, stat in [(self.file, self.file.stat())]
         ]
         companions = {Kind.TEXTURE, Kind.MATERIAL}
         others = [
@@ -114,4 +124,4 @@ class FileSource:
 
     def read(self, path: str, context: Context) -> memoryview:
         """The bytes of the file or of a neighbour."""
-        return FolderSource(self.file.parent, self.layouts).read(path, context)
+        return FolderSource(self.file.parent, self.knowledge).read(path, context)

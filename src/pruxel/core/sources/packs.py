@@ -1,83 +1,79 @@
-"""Packs described by a layout: the records say where each entry lies, NumPy reads the whole table at once."""
+"""Packs described by a layout: whole or in volumes, plain or encrypted, with paths or only their hashes."""
 
 from __future__ import annotations
 
 import zlib
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field, replace
 from functools import cached_property
-from pathlib import Path
+from typing import overload
 
 import numpy as np
-from pydantic import ValidationError
 
 from pruxel.core.base.arrays import AnyArray
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.base.limits import check_unpacked_size
-from pruxel.core.binary.expressions import compile_expression
-from pruxel.core.binary.load import validation_words
-from pruxel.core.binary.parse import parse
-from pruxel.core.binary.records import Record, Table
-from pruxel.core.binary.schema import ExpressionText, Layout, Strict
+from pruxel.core.binary.schema import Layout
+from pruxel.core.native.ciphers import decrypt
 from pruxel.core.native.codecs import decompress, decompress_head
-from pruxel.core.sources.base import Listed, Listing, not_found
-from pruxel.core.sources.files import map_file
-from pruxel.core.sources.kinds import HEAD_BYTES, classify
+from pruxel.core.sources.base import Listed, Listing, not_found, renamed
+from pruxel.core.sources.keys import Keys
+from pruxel.core.sources.kinds import HEAD_BYTES, Kind, classify, ending_of, kinds_by_ending
+from pruxel.core.sources.knowledge import Knowledge
+from pruxel.core.sources.name_lists import Hashing, match_names, shown_name
 from pruxel.core.sources.names import safe_path, unique_name
+from pruxel.core.sources.origin import Origin
+from pruxel.core.sources.pack_spec import volume_name
+from pruxel.core.sources.pack_table import PackTable, outside_faults, read_table
+
+UNNAMED = "~unnamed"
+_MOST_FAULTS = 100
 
 
-class PackExtract(Strict):
-    """Which fields of the table mean what. Each of the names is a field of the records in `entries`.
+@dataclass(frozen=True, eq=False)
+class _Index:
+    """The table, where its rows' files are, which rows can be used, and what is wrong."""
 
-    `names` is the field that holds a block of zero-ended paths; `path` then is the offset into it, else the path.
-    """
-
-    entries: ExpressionText
-    path: str
-    offset: str
-    stored: str
-    size: str | None = None
-    names: ExpressionText | None = None
-    codec: str | None = None
-    codecs: dict[int, str] = {}
-    crc32: str | None = None
-
-
-def pack_extract(layout: Layout) -> PackExtract:
-    """The layout's `extract` section as a pack's; raises `InputError`."""
-    try:
-        return PackExtract.model_validate(layout.extract)
-    except ValidationError as error:
-        place, words = validation_words(error)
-        raise InputError(
-            ErrorCode.LAYOUT, f"'extract' does not describe a pack: {words}", file=layout.layout, field=place
-        ) from error
+    table: PackTable
+    volumes: dict[int, memoryview]
+    rows: AnyArray
+    keys: Keys
+    problems: tuple[Fault, ...]
 
 
 @dataclass(frozen=True)
-class _Place:
-    """Where one entry lies in the pack."""
+class _Rows(Sequence[Listed]):
+    """A pack's entries, made as they are walked over."""
 
-    offset: int
-    stored: int
-    size: int
-    codec: str
-    crc32: int | None
+    pack: PackSource
+
+    def __len__(self) -> int:
+        return len(self.pack.paths)
+
+    @overload
+    def __getitem__(self, at: int) -> Listed: ...
+    @overload
+    def __getitem__(self, at: slice) -> list[Listed]: ...
+    def __getitem__(self, at: int | slice) -> Listed | list[Listed]:
+        return list(self)[at]
+
+    def __iter__(self) -> Iterator[Listed]:
+        return self.pack.rows()
 
 
 @dataclass
 class PackSource:
-    """A pack file with its layout."""
+    """A pack with its layout and what is known when it is opened."""
 
-    file: Path
+    origin: Origin
     layout: Layout
-    layouts: Sequence[Layout] = ()
+    knowledge: Knowledge = field(default_factory=Knowledge)
 
     @property
     def label(self) -> str:
         """The file's name."""
-        return self.file.name
+        return self.origin.name
 
     @property
     def kind(self) -> str:
@@ -85,143 +81,284 @@ class PackSource:
         return self.layout.layout
 
     @cached_property
-    def _data(self) -> memoryview:
-        return map_file(self.file)
+    def _index(self) -> _Index:
+        data = self.origin.open()
+        table, keys, notes = self._opened(data)
+        volumes, missing = self._volumes(table, data)
+        lengths = np.zeros(len(table), np.uint64) + np.uint64(len(data))
+        here = np.ones(len(table), bool)
+        if table.volume is not None:
+            known = {number: len(v) for number, v in volumes.items()}
+            lengths = np.array([known.get(int(v), 0) for v in table.volume], np.uint64)
+            here = np.isin(table.volume, list(volumes))
+        if table.block_starts is not None:
+            inside, faults = np.ones(len(table), bool), list[Fault]()
+        else:
+            inside, faults = outside_faults(table, np.where(here, lengths, np.uint64(2**63)), self.label)
+        rows = np.flatnonzero(inside & here)
+        return _Index(table, volumes, rows, keys, (*notes, *missing, *faults))
+
+    def _opened(self, data: memoryview) -> tuple[PackTable, Keys, list[Fault]]:
+        """The table, read with the key that the layout names, or with another of the ring that fits."""
+        known = self.knowledge
+        try:
+            table = read_table(self.layout, data, self.label, Context(), known.keys, any_version=known.any_version)
+        except InputError as error:
+            if error.fault.code not in {ErrorCode.KEY_NEEDED, ErrorCode.KEY_WRONG}:
+                raise
+            found = self._with_another_key(data)
+            if found is None:
+                raise
+            return found
+        return table, known.keys, self._key_gaps(table)
+
+    def _key_gaps(self, table: PackTable) -> list[Fault]:
+        key = table.spec.key
+        if key is None or key in self.knowledge.keys:
+            return []
+        hint = "Type the key in the project's key ring. Entries are listed, but what is encrypted cannot be read."
+        return [Fault(ErrorCode.KEY_NEEDED, f"needs the key '{key}'", file=self.label, hint=hint)]
+
+    def _with_another_key(self, data: memoryview) -> tuple[PackTable, Keys, list[Fault]] | None:
+        wanted = {spec.key for fields in self.layout.records.values() for spec in fields if spec.key is not None}
+        wanted |= {str(self.layout.extract["key"])} if "key" in self.layout.extract else set()
+        for name, key in self.knowledge.keys.items():
+            ring = {**self.knowledge.keys, **dict.fromkeys(wanted, key)}
+            try:
+                table = read_table(
+                    self.layout, data, self.label, Context(), ring, any_version=self.knowledge.any_version
+                )
+            except InputError:
+                continue
+            words = f"opened with the key '{name}' instead of {', '.join(repr(w) for w in sorted(wanted))}"
+            return table, ring, [Fault(ErrorCode.KEY_WRONG, words, file=self.label, hint="Rename the key to be sure.")]
+        return None
+
+    def _volumes(self, table: PackTable, data: memoryview) -> tuple[dict[int, memoryview], list[Fault]]:
+        volumes, faults = {0: data}, list[Fault]()
+        if table.volume is None or table.spec.volumes is None:
+            return volumes, faults
+        numbers, counts = np.unique(table.volume, return_counts=True)
+        for number, count in zip(numbers.tolist(), counts.tolist(), strict=True):
+            if number == 0:
+                continue
+            name = volume_name(table.spec.volumes, self.label, int(number))
+            found = self.origin.beside(name) if len(volumes) < 4096 else None
+            if found is not None:
+                volumes[int(number)] = found
+            elif len(faults) < _MOST_FAULTS:
+                faults.append(
+                    Fault(
+                        ErrorCode.VOLUME_MISSING,
+                        f"volume {number} of this pack is missing",
+                        file=self.label,
+                        expected=f"a file '{name}' beside it",
+                        found=f"{count:,} entries that lie in it",
+                        hint="Copy the file next to the pack and read the source again.",
+                    )
+                )
+        return volumes, faults
 
     @cached_property
-    def _index(self) -> tuple[dict[str, _Place], list[Fault]]:
-        return _read_table(self._data, self.layout, self.label, Context())
+    def _named(self) -> tuple[list[str], list[Fault]]:
+        """The path of every usable row; hashes that no list knows stand under `~unnamed`."""
+        index, faults = self._index, list[Fault]()
+        taken: set[str] = set()
+        paths: list[str] = []
+        for raw in self._raw_names(index):
+            safe = safe_path(raw)
+            path = safe if safe.lower() not in taken else unique_name(safe, taken)
+            taken.add(path.lower())
+            paths.append(path)
+            if path != raw and path != raw.replace("\\", "/") and len(faults) < _MOST_FAULTS:
+                faults.append(renamed(self.label, raw, path))
+        return paths, faults
+
+    def _raw_names(self, index: _Index) -> Iterator[str]:
+        table = index.table
+        if table.names is not None:
+            for row in index.rows.tolist():
+                yield table.names[row]
+            return
+        if table.hashes is None or table.spec.hashing is None:
+            return
+        names = self.knowledge.names
+        wanted = table.hashes[index.rows]
+        for row, code, name in zip(
+            index.rows.tolist(),
+            wanted.tolist(),
+            match_names(names, table.spec.hashing, wanted).tolist(),
+            strict=True,
+        ):
+            yield (
+                shown_name(names.text(name), table.spec.hashing)
+                if name >= 0
+                else f"{UNNAMED}/{self._kind_of(row, '')}/{code:016x}"
+            )
+
+    @property
+    def paths(self) -> list[str]:
+        """The paths of all usable entries, in the order of the table."""
+        return self._named[0]
+
+    @cached_property
+    def _row_of(self) -> dict[str, int]:
+        return dict(zip(self.paths, self._index.rows.tolist(), strict=True))
+
+    @property
+    def hashing(self) -> Hashing | None:
+        """How the pack turns paths into hashes, None for a pack that keeps paths."""
+        return self._index.table.spec.hashing if self._index.table.hashes is not None else None
+
+    def unknown_hashes(self) -> AnyArray:
+        """Hashes that no name list knows: (n,) uint64; empty for a pack that keeps paths."""
+        table = self._index.table
+        if table.hashes is None or table.spec.hashing is None:
+            return np.zeros(0, np.uint64)
+        wanted = table.hashes[self._index.rows]
+        return wanted[match_names(self.knowledge.names, table.spec.hashing, wanted) < 0]
+
+    def _kind_of(self, row: int, path: str) -> Kind:
+        table = self._index.table
+        codec = table.codecs[table.codec[row]]
+        try:
+            packed = self._packed(row, path, first=True)
+        except InputError:
+            packed = memoryview(b"")
+        head = decompress_head(codec, packed, min(int(table.sizes[row]), table.block_size or 1 << 62), HEAD_BYTES)
+        return classify(head, path, self.knowledge.layouts)
+
+    def rows(self) -> Iterator[Listed]:
+        """Every usable entry, by path. The ending of a name is believed where it is known; else first bytes decide.
+
+        The order lets a database lay neighbours side by side, which halves the time of loading and of searching.
+        """
+        table, known = self._index.table, kinds_by_ending(self.knowledge.layouts)
+        stamps = table.offsets if table.crc is None else table.crc
+        codecs = table.codecs
+        paths = self.paths
+        order = sorted(range(len(paths)), key=paths.__getitem__)
+        rows = self._index.rows[order]
+        columns = (table.sizes[rows], table.stored[rows], table.codec[rows], stamps[rows].astype(np.int64))
+        for place, row, size, stored, codec, stamp in zip(
+            order, rows.tolist(), *(c.tolist() for c in columns), strict=True
+        ):
+            path = paths[place]
+            if path.startswith(UNNAMED) and table.hashes is not None:
+                kind = Kind(path.split("/")[1])
+            else:
+                kind = known.get(ending_of(path)) or self._kind_of(row, path)
+            yield Listed(path, kind, size, stored, codecs[codec], stamp)
 
     def listing(self, context: Context) -> Listing:
         """All entries that lie inside the file; the others as problems."""
-        places, problems = self._index
-        found: list[Listed] = []
-        for number, (path, place) in enumerate(places.items()):
-            if number % 1024 == 0:
-                context.progress(number / len(places), self.label)
-            packed = self._data[place.offset : place.offset + place.stored]
-            head = decompress_head(place.codec, packed, place.size, HEAD_BYTES)
-            kind = classify(head, path, self.layouts)
-            found.append(Listed(path, kind, place.size, place.stored, place.codec))
-        return Listing(tuple(found), tuple(problems))
+        context.check()
+        if len(self._index.rows) > context.limits.entries:
+            raise InputError(ErrorCode.BUDGET, "the pack lists too many entries", file=self.label)
+        return Listing(_Rows(self), (*self._index.problems, *self._named[1]))
 
     def read(self, path: str, context: Context) -> memoryview:
         """The unpacked bytes; checksum compared when the table has one."""
         context.check()
-        place = self._index[0].get(path)
-        if place is None:
+        row = self._row_of.get(path)
+        if row is None:
             raise not_found(path, self.label)
-        packed = self._data[place.offset : place.offset + place.stored]
-        name = f"{self.label}/{path}"
-        check_unpacked_size(context.limits, name, place.stored, place.size)
-        if place.codec == "stored":
-            data = packed
+        table, name = self._index.table, f"{self.label}/{path}"
+        size, stored = int(table.sizes[row]), int(table.stored[row])
+        check_unpacked_size(context.limits, name, stored, size)
+        offset, codec = int(table.offsets[row]), table.codecs[table.codec[row]]
+        packed = self._packed(row, name)
+        if table.block_starts is not None:
+            data = self._from_blocks(row, packed, name)
+        elif codec == "stored":
+            data = packed[:size]
         else:
-            data = memoryview(decompress(place.codec, packed, place.size, name, place.offset))
-        if place.crc32 is not None and zlib.crc32(data) != place.crc32:
+            data = memoryview(decompress(codec, packed, size, name, offset))
+        if table.crc is not None and zlib.crc32(data) != int(table.crc[row]):
+            sealed = table.spec.cipher is not None and self._is_sealed(row)
             raise InputError(
                 ErrorCode.CHECKSUM,
-                "the entry is damaged",
+                "the entry is damaged, or the key is not the right one" if sealed else "the entry is damaged",
                 file=name,
-                offset=place.offset,
-                expected=f"CRC-32 {place.crc32:08x}",
+                offset=offset,
+                expected=f"CRC-32 {int(table.crc[row]):08x}",
                 found=f"{zlib.crc32(data):08x}",
                 hint="Copy the pack again from its origin.",
             )
         return data
 
+    def _is_sealed(self, row: int) -> bool:
+        sealed = self._index.table.sealed
+        return sealed is None or bool(sealed[row])
 
-def _read_table(
-    data: memoryview, layout: Layout, label: str, context: Context
-) -> tuple[dict[str, _Place], list[Fault]]:
-    spec = pack_extract(layout)
-    head = parse(layout, data, label, context)
-    entries = compile_expression(spec.entries)(head)
-    count = len(entries)
-    offsets = _column(entries, spec.offset, label)
-    stored = _column(entries, spec.stored, label)
-    sizes = stored if spec.size is None else _column(entries, spec.size, label)
-    codecs = np.zeros(count, int) if spec.codec is None else _column(entries, spec.codec, label)
-    sums = None if spec.crc32 is None else _column(entries, spec.crc32, label)
-    paths = _paths(entries, spec, head, label)
-    inside = _inside(offsets, stored, len(data))
-    places: dict[str, _Place] = {}
-    problems: list[Fault] = []
-    taken: set[str] = set()
-    for number in range(count):
-        path = safe_path(paths[number])
-        if not inside[number]:
-            problems.append(_outside(label, path, int(offsets[number]), int(stored[number]), len(data)))
-            continue
-        unique = unique_name(path, taken)
-        if unique != paths[number].replace("\\", "/"):
-            problems.append(_renamed(label, paths[number], unique))
-        code = codecs[number]
-        codec = (
-            str(code)
-            if isinstance(code, str)
-            else spec.codecs.get(int(code), "stored" if not spec.codecs else f"number {code}")
-        )
-        places[unique] = _Place(
-            int(offsets[number]),
-            int(stored[number]),
-            int(sizes[number]),
-            codec,
-            None if sums is None else int(sums[number]),
-        )
-    return places, problems
+    def _packed(self, row: int, name: str, *, first: bool = False) -> memoryview:
+        """An entry's stored bytes, deciphered; only its first block where `first` is wanted and there are blocks."""
+        index, table = self._index, self._index.table
+        volume = 0 if table.volume is None else int(table.volume[row])
+        data = index.volumes.get(volume, memoryview(b""))
+        offset, size = int(table.offsets[row]), int(table.stored[row])
+        if table.block_starts is not None and table.first_block is not None:
+            size = self._blocks_size(row, 1 if first else None, len(data), name)
+        packed = data[offset : offset + size]
+        spec = table.spec
+        if spec.cipher is None or spec.key is None or not self._is_sealed(row) or not size:
+            return packed
+        if spec.key not in index.keys:
+            hint = "Type the key in the project's key ring."
+            raise InputError(ErrorCode.KEY_NEEDED, f"needs the key '{spec.key}'", file=name, offset=offset, hint=hint)
+        iv = b"" if table.iv is None else bytes(table.iv[row])
+        return memoryview(decrypt(spec.cipher, index.keys[spec.key], iv, packed, name, offset))
 
+    def _block_range(self, row: int) -> tuple[int, int]:
+        table = self._index.table
+        assert table.first_block is not None
+        count = -(-int(table.sizes[row]) // max(table.block_size, 1))
+        return int(table.first_block[row]), count
 
-def _column(entries: object, name: str, label: str) -> AnyArray:
-    try:
-        if isinstance(entries, Table):
-            return entries.column(name)
-        if isinstance(entries, list):
-            return np.array([record[name] for record in entries])
-    except KeyError:
-        pass
-    raise InputError(ErrorCode.LAYOUT, "'extract' names a field that the table does not have", file=label, field=name)
+    def _blocks_size(self, row: int, most: int | None, length: int, name: str) -> int:
+        table = self._index.table
+        starts = table.block_starts
+        assert starts is not None
+        begin, count = self._block_range(row)
+        count = count if most is None else min(count, most)
+        if table.block_size < 1 or begin + count >= len(starts):
+            raise InputError(
+                ErrorCode.ENTRY_OUTSIDE_FILE,
+                "the entry names blocks that the pack does not have",
+                file=name,
+                offset=int(table.offsets[row]),
+                expected=f"blocks below {len(starts) - 1:,}",
+                found=f"{count:,} blocks from {begin:,}",
+            )
+        size = int(starts[begin + count] - starts[begin])
+        if int(table.offsets[row]) + size > length:
+            raise InputError(
+                ErrorCode.TRUNCATED,
+                "the entry's blocks reach beyond the file",
+                file=name,
+                offset=int(table.offsets[row]),
+                expected=f"{size:,} bytes",
+                found=f"a file of {length:,} bytes",
+            )
+        return size
 
-
-def _paths(entries: object, spec: PackExtract, head: Record, label: str) -> list[str]:
-    column = _column(entries, spec.path, label)
-    if spec.names is None:
-        return [str(value) for value in column]
-    block = bytes(compile_expression(spec.names)(head))
-    return [_name_at(block, int(start), number) for number, start in enumerate(column)]
-
-
-def _name_at(block: bytes, start: int, number: int) -> str:
-    """The zero-ended name at `start`; an entry whose name lies outside the block is called by its number."""
-    stop = block.find(b"\0", start)
-    if start >= len(block) or stop < 0 or stop - start > 4096:
-        return f"~unnamed/{number:06d}"
-    return block[start:stop].decode("utf-8", "replace")
-
-
-def _inside(offsets: AnyArray, stored: AnyArray, length: int) -> AnyArray:
-    wide_offsets, wide_stored = offsets.astype(np.uint64), stored.astype(np.uint64)
-    ends = wide_offsets + wide_stored
-    return (ends >= wide_offsets) & (ends <= np.uint64(length))
+    def _from_blocks(self, row: int, packed: memoryview, name: str) -> memoryview:
+        table = self._index.table
+        assert table.block_starts is not None
+        begin, count = self._block_range(row)
+        size, codec = int(table.sizes[row]), table.codecs[table.codec[row]]
+        out, at = bytearray(), 0
+        for block in range(begin, begin + count):
+            stored = int(table.block_starts[block + 1] - table.block_starts[block])
+            unpacked = min(table.block_size, size - len(out))
+            piece = packed[at : at + stored]
+            out += (
+                piece if stored == unpacked else decompress(codec, piece, unpacked, name, int(table.offsets[row]) + at)
+            )
+            at += stored
+        return memoryview(out)
 
 
-def _outside(label: str, path: str, offset: int, stored: int, length: int) -> Fault:
-    return Fault(
-        ErrorCode.ENTRY_OUTSIDE_FILE,
-        f"the entry '{path}' points outside the pack",
-        file=label,
-        offset=offset,
-        expected=f"{stored:,} bytes inside a file of {length:,}",
-        found=f"an end at byte {offset + stored:,}",
-        hint="The pack is cut off or damaged; the other entries stay usable.",
-    )
-
-
-def _renamed(label: str, found: str, safe: str) -> Fault:
-    return Fault(
-        ErrorCode.UNSAFE_NAME,
-        "an entry's name is unsafe or taken",
-        file=label,
-        found=repr(found[:200]),
-        hint=f"It is shown as '{safe}'.",
-    )
+def with_keys(pack: PackSource, keys: Keys) -> PackSource:
+    """The pack opened anew with other keys."""
+    return PackSource(pack.origin, pack.layout, replace(pack.knowledge, keys=keys))

@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, field
-from fnmatch import fnmatchcase
-from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import Field, ValidationError, field_validator
 
 from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.core.binary.load import load_layout, parse_yaml, validation_words
+from pruxel.core.binary.load import validation_words
 from pruxel.core.binary.schema import Layout, Strict
-from pruxel.core.sources.files import read_text
+from pruxel.core.sources.patterns import matches
 
 Axis = Literal["x", "y", "z", "-x", "-y", "-z"]
 
@@ -45,14 +42,81 @@ class Conventions(Strict):
         )
 
 
+class GameVersion(Strict):
+    """A version of the game and how it is recognised: a file that is there, and perhaps holds a text."""
+
+    name: str
+    file: str
+    contains: str | None = None
+
+
+class Layer(Strict):
+    """A place in the stack, lowest first: sources whose file name matches. `loose` stands for the loose files.
+
+    A layer with a `language` counts only when that language is chosen.
+    """
+
+    name: str
+    match: tuple[str, ...] = ()
+    loose: bool = False
+    language: str | None = None
+
+
+class KeyWanted(Strict):
+    """A key that some packs need: its name, never its value."""
+
+    name: str
+    about: str = ""
+
+
+class GameTable(Strict):
+    """A table in the game (CSV or tab-separated) that tells names of things.
+
+    `id` and `name` are its columns. `{id}` in `folder`, `model`, `portrait`, `skeleton`, `clips`, `textures` and
+    `variants` is replaced by a row's id: patterns of paths. A table with `model` or `portrait` makes a group of the
+    catalogue; `folder` gives the name as an alias to every entry it matches.
+    """
+
+    file: str
+    group: str
+    id: str
+    name: str
+    folder: str | None = None
+    model: str | None = None
+    portrait: str | None = None
+    skeleton: str | None = None
+    clips: str | None = None
+    textures: str | None = None
+    variants: str | None = None
+
+
+class Alias(Strict):
+    """A name that means something for an entry or a folder, and a note."""
+
+    path: str
+    alias: str = ""
+    note: str = ""
+    star: bool = False
+
+
 class ProfileFile(Strict):
-    """The YAML file of a profile."""
+    """The YAML file of a profile. `layouts` are patterns of files beside it, or whole layouts in place."""
 
     profile: Literal[1]
     name: str
     about: str = ""
-    layouts: tuple[str, ...] = ()
+    versions: tuple[GameVersion, ...] = ()
+    layouts: tuple[str | dict[str, Any], ...] = ()
+    layers: tuple[Layer, ...] = ()
+    keys: tuple[KeyWanted, ...] = ()
+    names: tuple[str, ...] = ()
+    known_names: tuple[str, ...] = ()
     conventions: Conventions = Field(default_factory=Conventions)
+    roles: dict[str, str] = {}
+    folders: dict[str, str] = {}
+    tables: tuple[GameTable, ...] = ()
+    variants: dict[str, tuple[str, ...]] = {}
+    aliases: tuple[Alias, ...] = ()
     leave_out: tuple[str, ...] = ()
 
 
@@ -65,45 +129,34 @@ class Profile:
     layouts: tuple[Layout, ...] = ()
     conventions: Conventions = field(default_factory=Conventions)
     leave_out: tuple[str, ...] = ()
+    spec: ProfileFile = field(default_factory=lambda: ProfileFile(profile=1, name=""))
 
     def leaves_out(self, path: str) -> bool:
         """Whether a path matches one of the patterns to be left out of listings."""
-        return any(fnmatchcase(path, pattern) for pattern in self.leave_out)
+        return bool(self.leave_out) and matches(path, self.leave_out)
+
+    def layer_of(self, file_name: str, *, loose: bool) -> tuple[int, Layer | None]:
+        """The place of a source in the stack and its layer; a pack that no layer names lies below the loose files."""
+        for number, layer in enumerate(self.spec.layers):
+            if (loose and layer.loose) or (not loose and matches(file_name, layer.match)):
+                return number, layer
+        return len(self.spec.layers) + int(loose), None
+
+    def languages(self) -> list[str]:
+        """The languages that layers have, in their order."""
+        return list(dict.fromkeys(layer.language for layer in self.spec.layers if layer.language))
+
+    def variant_of(self, path: str) -> str:
+        """The variant class of a path (`low resolution`, say), or an empty text."""
+        return next((name for name, patterns in self.spec.variants.items() if matches(path, patterns)), "")
 
 
-def load_profile(path: Path) -> Profile:
-    """Load a profile and the layouts beside it; raises `InputError`."""
+def check_profile(found: object, name: str) -> ProfileFile:
+    """A parsed YAML document as a profile; raises `InputError` that names the place."""
     try:
-        spec = ProfileFile.model_validate(parse_yaml(read_text(path), path.name))
+        return ProfileFile.model_validate(found)
     except ValidationError as error:
         place, words = validation_words(error)
         raise InputError(
-            ErrorCode.LAYOUT, f"the profile does not hold together: {words}", file=path.name, field=place
+            ErrorCode.LAYOUT, f"the profile does not hold together: {words}", file=name, field=place
         ) from error
-    layouts: list[Layout] = []
-    for pattern in spec.layouts:
-        found = sorted(path.parent.glob(pattern))
-        if not found:
-            raise InputError(
-                ErrorCode.NOT_FOUND, f"the profile names layouts that are not there: {pattern}", file=path.name
-            )
-        layouts.extend(load_layout(read_text(item), item.name) for item in found)
-    return Profile(spec.name, spec.about, tuple(layouts), spec.conventions, spec.leave_out)
-
-
-def find_profile(folder: Path) -> Path | None:
-    """The first YAML file directly in a folder that says it is a profile."""
-    for path in sorted([*folder.glob("*.yaml"), *folder.glob("*.yml")]):
-        try:
-            with path.open("r", encoding="utf-8") as handle:
-                head = handle.read(4096)
-        except (OSError, UnicodeDecodeError):
-            continue
-        if any(line.startswith("profile:") for line in head.splitlines()):
-            return path
-    return None
-
-
-def with_layouts(profile: Profile, layouts: Sequence[Layout]) -> Profile:
-    """The profile with more layouts before its own."""
-    return Profile(profile.name, profile.about, (*layouts, *profile.layouts), profile.conventions, profile.leave_out)

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import difflib
 from collections import defaultdict
+from collections.abc import Iterable
 from dataclasses import dataclass, field
-
-from pruxel.core.sources.stack import Stack
 
 
 @dataclass(frozen=True)
@@ -17,27 +16,33 @@ class Resolution:
     near: tuple[str, ...] = ()
 
 
-@dataclass
-class References:
-    """An index of a stack's paths without regard to letter case and endings."""
+def candidate_paths(name: str, beside: str) -> tuple[str, str]:
+    """Where a name is looked for first, in lower case: as a full path, then beside the entry that names it."""
+    wanted = name.replace("\\", "/").lstrip("./").lower()
+    folder = beside.rsplit("/", 1)[0].lower() if "/" in beside else ""
+    return wanted, _join(folder, name.replace("\\", "/").lower())
 
-    stack: Stack
+
+@dataclass
+class Shelf:
+    """An index of paths without regard to letter case."""
+
+    paths: Iterable[str]
     _by_path: dict[str, str] = field(default_factory=dict)
     _by_name: dict[str, list[str]] = field(default_factory=lambda: defaultdict(list))
 
     def __post_init__(self) -> None:
-        for path in self.stack.entries:
+        for path in self.paths:
             self._by_path[path.lower()] = path
             self._by_name[path.rsplit("/", 1)[-1].lower()].append(path)
 
     def resolve(self, name: str, beside: str) -> Resolution:
         """Look for `name` as a full path, then beside the entry that names it, then by file name if only one has it."""
-        wanted = name.replace("\\", "/").lstrip("./").lower()
-        folder = beside.rsplit("/", 1)[0].lower() if "/" in beside else ""
-        for candidate in (wanted, _join(folder, name.replace("\\", "/").lower())):
+        candidates = candidate_paths(name, beside)
+        for candidate in candidates:
             if candidate in self._by_path:
                 return Resolution(self._by_path[candidate])
-        last = wanted.rsplit("/", 1)[-1]
+        last = candidates[0].rsplit("/", 1)[-1]
         same = self._by_name.get(last, [])
         if len(same) == 1:
             return Resolution(same[0])

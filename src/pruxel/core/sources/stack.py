@@ -4,16 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
-from pathlib import Path
+from functools import cached_property
+from typing import Protocol
 
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import ErrorCode, Fault, InputError
+from pruxel.core.base.errors import Fault, InputError
 from pruxel.core.sources.base import Listed, Source, not_found
-from pruxel.core.sources.folder import FileSource, FolderSource
-from pruxel.core.sources.kinds import HEAD_BYTES, Kind, classify, layout_for
-from pruxel.core.sources.packs import PackSource
+from pruxel.core.sources.kinds import Kind
 from pruxel.core.sources.profile import Profile
-from pruxel.core.sources.zips import ZipSource
+from pruxel.core.sources.references import Resolution, Shelf
 
 
 @dataclass(frozen=True)
@@ -27,9 +26,26 @@ class StackEntry:
     shadowed: tuple[str, ...] = ()
 
 
+class MergedView(Protocol):
+    """What opening entries needs of a stack, whether it is held in memory or in a database."""
+
+    @property
+    def profile(self) -> Profile:
+        """The profile the sources were opened with."""
+
+    def kind_of(self, path: str) -> Kind | None:
+        """The kind of the winning entry, None when there is no such path."""
+
+    def read(self, path: str, context: Context) -> memoryview:
+        """The winning entry's bytes; raises `InputError`."""
+
+    def resolve(self, name: str, beside: str) -> Resolution:
+        """The entry that a file at `beside` means by `name`."""
+
+
 @dataclass
 class Stack:
-    """Sources, lowest first."""
+    """Sources, lowest first, all listed in memory."""
 
     sources: Sequence[Source]
     profile: Profile = field(default_factory=Profile)
@@ -37,12 +53,25 @@ class Stack:
     problems: list[Fault] = field(default_factory=list)
     _holders: dict[str, Source] = field(default_factory=dict)
 
+    def kind_of(self, path: str) -> Kind | None:
+        """The kind of the winning entry."""
+        found = self.entries.get(path)
+        return None if found is None else found.kind
+
     def read(self, path: str, context: Context) -> memoryview:
         """The winning entry's bytes; raises `InputError`."""
         holder = self._holders.get(path)
         if holder is None:
             raise not_found(path, "these sources")
         return holder.read(path, context)
+
+    @cached_property
+    def _shelf(self) -> Shelf:
+        return Shelf(self.entries)
+
+    def resolve(self, name: str, beside: str) -> Resolution:
+        """The entry that a file at `beside` means by `name`."""
+        return self._shelf.resolve(name, beside)
 
     def add(self, source: Source, found: Iterable[Listed]) -> None:
         """Lay a source's entries over what is there."""
@@ -59,33 +88,8 @@ def build_stack(sources: Sequence[Source], profile: Profile, context: Context) -
     for source, part in context.each(sources, lambda s: s.label):
         try:
             listing = source.listing(part)
+            stack.problems.extend(listing.problems)
+            stack.add(source, listing.entries)
         except InputError as error:
             stack.problems.append(error.fault)
-            continue
-        stack.problems.extend(listing.problems)
-        stack.add(source, listing.entries)
     return stack
-
-
-def open_sources(path: Path, profile: Profile) -> list[Source]:
-    """The sources that a path stands for, lowest first: packs of a folder below its loose files."""
-    if path.is_dir():
-        loose = FolderSource(path, profile.layouts, profile.leaves_out)
-        packs = (open_pack(pack, profile) for pack in loose.packs())
-        return [*(pack for pack in packs if pack is not None), loose]
-    if not path.is_file():
-        raise InputError(ErrorCode.NOT_FOUND, "there is no such file or folder", file=str(path), hint="Check the path.")
-    pack = open_pack(path, profile)
-    return [pack if pack is not None else FileSource(path, profile.layouts)]
-
-
-def open_pack(path: Path, profile: Profile) -> Source | None:
-    """A pack by its first bytes, or None when the file is none."""
-    with path.open("rb") as handle:
-        head = handle.read(HEAD_BYTES)
-    if classify(head, path.name, profile.layouts) is not Kind.PACK:
-        return None
-    layout = layout_for(head, path.name, profile.layouts)
-    if layout is not None:
-        return PackSource(path, layout, profile.layouts)
-    return ZipSource(path, profile.layouts)

@@ -4,27 +4,30 @@ from __future__ import annotations
 
 import zipfile
 import zlib
-from collections.abc import Sequence
 from dataclasses import dataclass, field
-from pathlib import Path
+from typing import BinaryIO, cast
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.base.limits import check_unpacked_size
-from pruxel.core.binary.schema import Layout
-from pruxel.core.sources.base import Listed, Listing, not_found
-from pruxel.core.sources.kinds import HEAD_BYTES, classify
+from pruxel.core.sources.base import Listed, Listing, not_found, renamed
+from pruxel.core.sources.files import ViewFile
+from pruxel.core.sources.kinds import HEAD_BYTES, classify, ending_of, kinds_by_ending
+from pruxel.core.sources.knowledge import Knowledge
 from pruxel.core.sources.names import safe_path, unique_name
+from pruxel.core.sources.origin import Origin
 
 _DAMAGED = (zipfile.BadZipFile, zlib.error, NotImplementedError, RuntimeError, EOFError, OSError)
+
+_MOST_FAULTS = 100
 
 
 @dataclass
 class ZipSource:
     """A ZIP; names that climb out or start at a root are shown under a safe name, with a problem row."""
 
-    file: Path
-    layouts: Sequence[Layout] = ()
+    origin: Origin
+    knowledge: Knowledge = field(default_factory=Knowledge)
     kind: str = "zip"
     _names: dict[str, zipfile.ZipInfo] = field(default_factory=dict)
     _problems: list[Fault] = field(default_factory=list)
@@ -33,13 +36,13 @@ class ZipSource:
     @property
     def label(self) -> str:
         """The file's name."""
-        return self.file.name
+        return self.origin.name
 
     def _open(self, context: Context) -> zipfile.ZipFile:
         if self._archive is not None:
             return self._archive
         try:
-            archive = zipfile.ZipFile(self.file)
+            archive = zipfile.ZipFile(cast(BinaryIO, ViewFile(self.origin.open())))
         except _DAMAGED as error:
             raise InputError(
                 ErrorCode.TRUNCATED,
@@ -54,8 +57,8 @@ class ZipSource:
             raise InputError(ErrorCode.BUDGET, "the archive lists too many entries", file=self.label)
         for info in infos:
             safe = unique_name(safe_path(info.filename), taken)
-            if safe != info.filename:
-                self._problems.append(_renamed(self.label, info, safe))
+            if safe != info.filename and len(self._problems) < _MOST_FAULTS:
+                self._problems.append(renamed(self.label, info.filename, safe, info.header_offset))
             self._names[safe] = info
         self._archive = archive
         return archive
@@ -65,6 +68,7 @@ class ZipSource:
         archive = self._open(context)
         found: list[Listed] = []
         problems = list(self._problems)
+        known = kinds_by_ending(self.knowledge.layouts)
         for number, (path, info) in enumerate(self._names.items()):
             if number % 256 == 0:
                 context.check()
@@ -72,9 +76,9 @@ class ZipSource:
                 check_unpacked_size(context.limits, f"{self.label}/{path}", info.compress_size, info.file_size)
             except InputError as error:
                 problems.append(error.fault)
-            kind = classify(_head(archive, info), path, self.layouts)
+            kind = known.get(ending_of(path)) or classify(_head(archive, info), path, self.knowledge.layouts)
             codec = "stored" if info.compress_type == zipfile.ZIP_STORED else "deflate"
-            found.append(Listed(path, kind, info.file_size, info.compress_size, codec))
+            found.append(Listed(path, kind, info.file_size, info.compress_size, codec, info.CRC))
         return Listing(tuple(found), tuple(problems))
 
     def read(self, path: str, context: Context) -> memoryview:
@@ -104,15 +108,3 @@ def _head(archive: zipfile.ZipFile, info: zipfile.ZipInfo) -> bytes:
             return handle.read(HEAD_BYTES)
     except _DAMAGED:
         return b""
-
-
-def _renamed(label: str, info: zipfile.ZipInfo, safe: str) -> Fault:
-    return Fault(
-        ErrorCode.UNSAFE_NAME,
-        "an entry's name leads out of the archive, or two names collide",
-        file=label,
-        offset=info.header_offset,
-        expected="a relative name without '..'",
-        found=repr(info.filename[:200]),
-        hint=f"It is shown as '{safe}' and never written outside the chosen folder.",
-    )

@@ -3,11 +3,15 @@
 from collections.abc import Callable
 
 from pruxel.sample.model import Model
-from pruxel.sample.models import courier, crab, plants, rocks, town
+from pruxel.sample.models import courier, crab, people, plants, rocks, town
 
 MODELS: tuple[Callable[[int], Model], ...] = (
     crab.toll_crab,
     courier.submersible,
+    people.postmaster,
+    people.courier_girl,
+    people.toll_clerk,
+    people.lantern_fish,
     courier.helmet,
     courier.sack,
     courier.sack_pile,

@@ -1,76 +1,194 @@
-"""Browsing: entries, folders, raw bytes, pictures."""
+"""Browsing: entries, counts, folders, versions, raw bytes, pictures; what a person says of them."""
 
 from __future__ import annotations
 
 import re
+from dataclasses import asdict
 from typing import Annotated
 from urllib.parse import quote
 from uuid import UUID
 
-from fastapi import APIRouter, Query, Response
+from fastapi import APIRouter, Depends, Response
+from fastapi import Query as Parameter
+from sqlalchemy import delete, select
 
 from pruxel.core.base.context import Context
-from pruxel.server.api.models import EntriesOut, EntryOut, FolderOut
+from pruxel.server.api.browse_models import (
+    BytesOut,
+    EntriesOut,
+    EntryOut,
+    FacetsOut,
+    FolderOut,
+    MarkIn,
+    SavedSearchModel,
+    VersionOut,
+)
 from pruxel.server.api.problems import not_found
-from pruxel.server.jobs.stacks import opener
+from pruxel.server.api.sources import state_of
+from pruxel.server.jobs.stacks import StoredStack, stored_stack
 from pruxel.server.store.blobs import get_blob
 from pruxel.server.store.database import session
-from pruxel.server.store.entries import folders, search, shadowed_labels
-from pruxel.server.store.tables import EntryRow
+from pruxel.server.store.folders import children
+from pruxel.server.store.jobs import tell
+from pruxel.server.store.marks import change_mark
+from pruxel.server.store.search import Flag, Found, Query, Sort, counts, page
+from pruxel.server.store.stack_state import StackState
+from pruxel.server.store.tables import EntryRow, SavedSearch, Slot
 
 router = APIRouter(tags=["entries"])
 _KEY = re.compile(r"^[0-9a-z]{16,80}$")
 _FOREVER = {"Cache-Control": "private, max-age=31536000, immutable"}
+_LARGEST_RAW = 2 << 30
+_MOST_BYTES = 1 << 16
+
+
+def query_of(
+    words: Annotated[str, Parameter(alias="search", max_length=400)] = "",
+    kind: str | None = None,
+    source: UUID | None = None,
+    variant: str | None = None,
+    flag: Flag | None = None,
+    folder: Annotated[str | None, Parameter(max_length=2000)] = None,
+    direct: bool = False,  # noqa: FBT001, FBT002 - a query parameter
+    least: Annotated[int | None, Parameter(ge=0)] = None,
+    most: Annotated[int | None, Parameter(ge=0)] = None,
+    sort: Sort = "path",
+    down: bool = False,  # noqa: FBT001, FBT002
+) -> Query:
+    """The parameters of a search."""
+    named = None if source is None else str(source)
+    return Query(words, kind, named, variant, flag, folder, direct, least, most, sort, down)
+
+
+Wanted = Annotated[Query, Depends(query_of)]
+
+
+def _out(row: Found, state: StackState) -> EntryOut:
+    slot = state.by_slot[row.slot]
+    return EntryOut(
+        id=row.id,
+        path=row.path,
+        kind=row.kind,
+        size=row.size,
+        source=state.label[str(slot.source)],
+        source_id=slot.source,
+        versions=state.versions(row.slot),
+        shadowed=state.shadowed(row.slot),
+        variant=row.variant,
+        picture=row.picture,
+        alias=row.alias,
+        within=row.within,
+        note=row.note,
+        star=row.star,
+        seen=row.seen,
+        used=row.used,
+    )
 
 
 @router.get("/projects/{project}/entries")
 def list_entries(
     project: UUID,
-    search_words: Annotated[str, Query(alias="search", max_length=400)] = "",
-    kind: str | None = None,
-    folder: str | None = None,
-    after: str = "",
-    limit: Annotated[int, Query(ge=1, le=500)] = 120,
+    query: Wanted,
+    offset: Annotated[int, Parameter(ge=0, le=10_000_000)] = 0,
+    limit: Annotated[int, Parameter(ge=1, le=500)] = 120,
+    after: Annotated[str | None, Parameter(max_length=2000)] = None,
 ) -> EntriesOut:
-    """One page of the merged view."""
+    """One page of the merged view; `after`, the last path of the page before, makes going on quick."""
     with session() as db:
-        rows, total, kinds = search(db, project, search_words, kind, folder, after=after, limit=limit)
-        shadowed = shadowed_labels(db, project, [row.path for row, _ in rows])
-    entries = [
-        EntryOut(
-            id=row.id,
-            path=row.path,
-            kind=row.kind,
-            size=row.size,
-            source=label,
-            shadowed=shadowed.get(row.path, []),
-            picture=row.picture,
-        )
-        for row, label in rows
-    ]
-    more = len(entries) == limit
-    return EntriesOut(entries=entries, total=total, kinds=kinds, next=entries[-1].path if more else None)
+        state = state_of(db, project)
+        rows = page(db, state, query, offset=offset, limit=limit, after=after)
+    return EntriesOut(entries=[_out(row, state) for row in rows], offset=offset)
+
+
+@router.get("/projects/{project}/facets")
+def count_entries(project: UUID, query: Wanted) -> FacetsOut:
+    """How many entries a search finds, by kind, variant class and source."""
+    with session() as db:
+        return FacetsOut(**asdict(counts(db, state_of(db, project), query)))
 
 
 @router.get("/projects/{project}/folders")
-def list_folders(project: UUID) -> list[FolderOut]:
-    """All folders of the merged view."""
+def list_folders(
+    project: UUID,
+    path: Annotated[str, Parameter(max_length=2000)] = "",
+    offset: Annotated[int, Parameter(ge=0)] = 0,
+    limit: Annotated[int, Parameter(ge=1, le=2000)] = 500,
+) -> list[FolderOut]:
+    """The folders directly in a folder."""
     with session() as db:
-        return [FolderOut(path=path, entries=count) for path, count in folders(db, project).items()]
+        found = children(db, state_of(db, project), path, offset=offset, limit=limit)
+    return [FolderOut(**asdict(line)) for line in found]
+
+
+def stored_entry(entry: int) -> tuple[EntryRow, StoredStack]:
+    """An entry with its project's stack; raises `InputError` when it is gone."""
+    with session() as db:
+        row = db.get(EntryRow, entry)
+        slot = None if row is None else db.get(Slot, row.slot)
+    if row is None or slot is None:
+        raise not_found("entry")
+    return row, stored_stack(slot.project_id)
+
+
+@router.get("/entries/{entry}/versions")
+def list_versions(entry: int) -> list[VersionOut]:
+    """All sources' versions of an entry's path, highest first."""
+    row, stack = stored_entry(entry)
+    state = stack.state
+    with session() as db:
+        wanted = (EntryRow.slot.in_(state.every), EntryRow.path == row.path)
+        rows = list(db.execute(select(EntryRow).where(*wanted)).scalars())
+    order = {str(s.id): n for n, s in enumerate(state.sources)}
+    rows.sort(key=lambda r: -order[str(state.by_slot[r.slot].source)])
+    best = next((r for r in rows if r.slot in state.winning), rows[0])
+    contents = {r.id: _content(stack, r) for r in rows} if len(rows) > 1 else {}
+    return [
+        VersionOut(
+            id=r.id,
+            source=state.label[str(state.by_slot[r.slot].source)],
+            source_id=state.by_slot[r.slot].source,
+            size=r.size,
+            kind=r.kind,
+            wins=r.slot in state.winning,
+            counts=str(state.by_slot[r.slot].source) in state.rank,
+            same=r.id == best.id or (r.size == best.size and contents[r.id] == contents[best.id]),
+        )
+        for r in rows
+    ]
+
+
+def _content(stack: StoredStack, row: EntryRow) -> bytes | None:
+    """What tells two contents of one size apart."""
+    import hashlib
+
+    from pruxel.core.base.errors import InputError
+
+    try:
+        return hashlib.blake2b(stack.read_row(row, Context()), digest_size=16).digest()
+    except InputError:
+        return None
 
 
 @router.get("/entries/{entry}/raw", response_class=Response)
 def raw_bytes(entry: int) -> Response:
     """An entry's bytes as they are, for saving."""
-    with session() as db:
-        row = db.get(EntryRow, entry)
-    if row is None:
-        raise not_found("entry")
-    context = Context()
-    data = opener(row.project_id, context).stack.read(row.path, context)
+    row, stack = stored_entry(entry)
+    data = stack.read_row(row, Context())
     name = quote(row.path.rsplit("/", 1)[-1])
     headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{name}", "X-Content-Type-Options": "nosniff"}
     return Response(bytes(data), media_type="application/octet-stream", headers=headers)
+
+
+@router.get("/entries/{entry}/bytes")
+def show_bytes(
+    entry: int,
+    offset: Annotated[int, Parameter(ge=0)] = 0,
+    size: Annotated[int, Parameter(ge=1, le=_MOST_BYTES)] = 1024,
+) -> BytesOut:
+    """A stretch of an entry's bytes."""
+    row, stack = stored_entry(entry)
+    data = stack.read_row(row, Context())
+    return BytesOut(offset=offset, size=len(data), hex=bytes(data[offset : offset + size]).hex())
 
 
 @router.get("/blobs/{key}", response_class=Response)
@@ -84,3 +202,38 @@ def blob(key: str) -> Response:
         raise not_found("blob")
     media = "model/gltf-binary" if data[:4] == b"glTF" else "image/png"
     return Response(data, media_type=media, headers=_FOREVER)
+
+
+@router.put("/projects/{project}/marks", status_code=204)
+def mark(project: UUID, wanted: MarkIn) -> None:
+    """Say something of an entry or a folder: alias, note, star, seen."""
+    with session() as db:
+        state = state_of(db, project)
+        values = wanted.model_dump(include={"alias", "note", "star", "seen"})
+        change_mark(db, state, wanted.path, folder=wanted.folder, values=values)
+        if wanted.seen is None:
+            tell(db, {"changed": "marks", "project_id": str(project)})
+
+
+@router.get("/projects/{project}/searches")
+def list_searches(project: UUID) -> list[SavedSearchModel]:
+    """Saved searches by name."""
+    with session() as db:
+        rows = db.execute(select(SavedSearch).where(SavedSearch.project_id == project).order_by(SavedSearch.name))
+        return [SavedSearchModel(name=r.name, query=r.query) for r in rows.scalars()]
+
+
+@router.put("/projects/{project}/searches")
+def save_search(project: UUID, wanted: SavedSearchModel) -> list[SavedSearchModel]:
+    """Keep a search under a name."""
+    with session() as db:
+        db.merge(SavedSearch(project_id=project, name=wanted.name, query=wanted.query))
+    return list_searches(project)
+
+
+@router.delete("/projects/{project}/searches")
+def forget_search(project: UUID, name: str) -> list[SavedSearchModel]:
+    """Forget a saved search."""
+    with session() as db:
+        db.execute(delete(SavedSearch).where(SavedSearch.project_id == project, SavedSearch.name == name))
+    return list_searches(project)

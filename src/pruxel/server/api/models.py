@@ -23,73 +23,6 @@ class Problem(BaseModel):
     hint: str | None = None
 
 
-class ProjectOut(BaseModel):
-    id: UUID
-    name: str
-    about: str
-
-
-class ProjectIn(BaseModel):
-    name: str = Field(min_length=1, max_length=120)
-
-
-class SourceProblem(BaseModel):
-    code: str
-    line: str
-
-
-class SourceOut(BaseModel):
-    id: UUID
-    mount: str
-    label: str
-    kind: str
-    position: int
-    entries: int
-    size: int
-    problems: list[SourceProblem]
-
-
-class MountIn(BaseModel):
-    path: str = Field(min_length=1, max_length=4096)
-
-
-class PlaceOut(BaseModel):
-    """A folder or file below a permitted root."""
-
-    name: str
-    path: str
-    folder: bool
-    size: int
-
-
-class PlacesOut(BaseModel):
-    path: str | None
-    parent: str | None
-    places: list[PlaceOut]
-
-
-class EntryOut(BaseModel):
-    id: int
-    path: str
-    kind: str
-    size: int
-    source: str
-    shadowed: list[str]
-    picture: str | None
-
-
-class EntriesOut(BaseModel):
-    entries: list[EntryOut]
-    total: int
-    kinds: dict[str, int]
-    next: str | None
-
-
-class FolderOut(BaseModel):
-    path: str
-    entries: int
-
-
 class StepModel(BaseModel):
     step: str
     params: dict[str, Any] = Field(default_factory=dict)
@@ -101,7 +34,10 @@ class StepsIn(BaseModel):
 
 
 class WorkpieceIn(BaseModel):
+    """`source` opens the versions of one source rather than those that win."""
+
     entries: list[str] = Field(min_length=1, max_length=500)
+    source: UUID | None = None
 
 
 class WorkpieceOut(BaseModel):
@@ -257,7 +193,7 @@ class JobOut(BaseModel):
     project_id: UUID
     kind: str
     title: str
-    status: Literal["queued", "running", "done", "failed", "cancelled"]
+    status: Literal["queued", "running", "done", "failed", "cancelled", "paused"]
     fraction: float
     message: str
     fault: dict[str, Any] | None

@@ -1,4 +1,4 @@
-"""Projects and their sources."""
+"""Projects, and the places that can be mounted."""
 
 from __future__ import annotations
 
@@ -6,37 +6,43 @@ from pathlib import Path
 from uuid import UUID
 
 from fastapi import APIRouter
-from sqlalchemy import delete, select
+from sqlalchemy import select
 
 from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.server.api.models import (
-    JobOut,
-    MountIn,
-    PlaceOut,
-    PlacesOut,
-    ProjectIn,
-    ProjectOut,
-    SourceOut,
-    SourceProblem,
-)
 from pruxel.server.api.problems import not_found
-from pruxel.server.jobs.queue import put_job, send
+from pruxel.server.api.source_models import LanguageIn, PlaceOut, PlacesOut, ProjectIn, ProjectOut
 from pruxel.server.jobs.stacks import check_root
 from pruxel.server.settings import settings
 from pruxel.server.store.database import session
-from pruxel.server.store.entries import merge
-from pruxel.server.store.jobs import job_event, tell
-from pruxel.server.store.tables import Project, SourceRow
+from pruxel.server.store.jobs import tell
+from pruxel.server.store.projects import profile_of
+from pruxel.server.store.stack_state import touch
+from pruxel.server.store.tables import Project
 
 router = APIRouter(tags=["projects"])
+
+
+def _out(project: Project) -> ProjectOut:
+    try:
+        profile = profile_of(project).profile
+        name, languages = profile.name, profile.languages()
+    except InputError:
+        name, languages = "", []
+    return ProjectOut(
+        id=project.id,
+        name=project.name,
+        about=project.about,
+        language=project.language,
+        languages=languages,
+        profile=name,
+    )
 
 
 @router.get("/projects")
 def list_projects() -> list[ProjectOut]:
     """All projects, oldest first."""
     with session() as db:
-        rows = db.execute(select(Project).order_by(Project.created)).scalars()
-        return [ProjectOut(id=p.id, name=p.name, about=p.about) for p in rows]
+        return [_out(p) for p in db.execute(select(Project).order_by(Project.created)).scalars()]
 
 
 @router.post("/projects", status_code=201)
@@ -46,57 +52,21 @@ def create_project(wanted: ProjectIn) -> ProjectOut:
         project = Project(name=wanted.name)
         db.add(project)
         db.flush()
-        return ProjectOut(id=project.id, name=project.name, about=project.about)
+        return _out(project)
 
 
-@router.get("/projects/{project}/sources")
-def list_sources(project: UUID) -> list[SourceOut]:
-    """The stack, highest first."""
+@router.put("/projects/{project}/language")
+def choose_language(project: UUID, wanted: LanguageIn) -> ProjectOut:
+    """The language whose layers count; where it lacks something, layers without a language stand in."""
     with session() as db:
-        rows = db.execute(
-            select(SourceRow).where(SourceRow.project_id == project).order_by(SourceRow.position.desc())
-        ).scalars()
-        return [
-            SourceOut(
-                id=s.id,
-                mount=s.mount,
-                label=s.label,
-                kind=s.kind,
-                position=s.position,
-                entries=s.entries,
-                size=s.size,
-                problems=[SourceProblem(code=p["code"], line=p["line"]) for p in s.problems],
-            )
-            for s in rows
-        ]
-
-
-@router.post("/projects/{project}/sources", status_code=202)
-def mount_source(project: UUID, wanted: MountIn) -> JobOut:
-    """Mount a folder, pack or file; a job lists what it holds."""
-    place = check_root(Path(wanted.path))
-    if not place.exists():
-        raise InputError(
-            ErrorCode.NOT_FOUND,
-            "there is no such file or folder",
-            file=wanted.path,
-            hint="Check the path, or pick it from the list.",
-        )
-    with session() as db:
-        if db.get(Project, project) is None:
+        found = db.get(Project, project)
+        if found is None:
             raise not_found("project")
-        job = put_job(db, project, "scan", f"Reading {place.name}", {"mount": str(place), "key": str(place)})
-    send(job)
-    return JobOut.model_validate(job_event(job))
-
-
-@router.delete("/projects/{project}/sources", status_code=204)
-def unmount_source(project: UUID, mount: str) -> None:
-    """Take a mounted place out of the project; nothing on disk is touched."""
-    with session() as db:
-        db.execute(delete(SourceRow).where(SourceRow.project_id == project, SourceRow.mount == mount))
-        merge(db, project)
+        found.language = wanted.language
+        touch(db, project)
         tell(db, {"changed": "sources", "project_id": str(project)})
+        db.flush()
+        return _out(found)
 
 
 @router.get("/places")

@@ -6,7 +6,7 @@ from typing import Any
 from uuid import UUID
 
 from fastapi import APIRouter
-from sqlalchemy import func, select
+from sqlalchemy import select
 
 import pruxel.core.steps  # noqa: F401 - registers all steps
 from pruxel.core.base.errors import ErrorCode, InputError
@@ -14,10 +14,11 @@ from pruxel.core.steps.registry import STEPS
 from pruxel.server.api.models import StepKindOut, StepModel, StepsIn, ViewContent, ViewOut, WorkpieceIn, WorkpieceOut
 from pruxel.server.api.problems import not_found
 from pruxel.server.jobs.queue import put_job, send
+from pruxel.server.jobs.stacks import at_source, stored_stack
 from pruxel.server.jobs.view import view_key
 from pruxel.server.store.blobs import has_blob
 from pruxel.server.store.database import session
-from pruxel.server.store.tables import EntryRow, View, Workpiece
+from pruxel.server.store.tables import View, Workpiece
 
 router = APIRouter(tags=["workpieces"])
 _DEEPEST_UNDO = 100
@@ -55,19 +56,19 @@ def list_workpieces(project: UUID) -> list[WorkpieceOut]:
 @router.post("/projects/{project}/workpieces", status_code=201)
 def open_workpiece(project: UUID, wanted: WorkpieceIn) -> WorkpieceOut:
     """Put entries on the Bench; the same choice opens the same workpiece again."""
+    stack = stored_stack(project)
+    entries = wanted.entries if wanted.source is None else [at_source(wanted.source, path) for path in wanted.entries]
+    missing = next((path for path in entries if stack.row(path) is None), None)
+    if missing is not None:
+        raise InputError(ErrorCode.NOT_FOUND, "one of these entries is not in the sources", file=missing)
     with session() as db:
-        there = db.execute(
-            select(func.count()).where(EntryRow.project_id == project, EntryRow.wins, EntryRow.path.in_(wanted.entries))
-        ).scalar_one()
-        if there < len(set(wanted.entries)):
-            raise InputError(ErrorCode.NOT_FOUND, "one of these entries is not in the sources", file=wanted.entries[0])
         known = db.execute(
-            select(Workpiece).where(Workpiece.project_id == project, Workpiece.entries == wanted.entries).limit(1)
+            select(Workpiece).where(Workpiece.project_id == project, Workpiece.entries == entries).limit(1)
         ).scalar_one_or_none()
         if known is not None:
             return _out(known)
-        name = wanted.entries[0].rsplit("/", 1)[-1].rsplit(".", 1)[0]
-        made = Workpiece(project_id=project, name=name, entries=wanted.entries, steps=[], past=[], future=[])
+        name = entries[0].rsplit("/", 1)[-1].rsplit(".", 1)[0]
+        made = Workpiece(project_id=project, name=name, entries=entries, steps=[], past=[], future=[])
         db.add(made)
         db.flush()
         return _out(made)

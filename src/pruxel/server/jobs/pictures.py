@@ -9,6 +9,7 @@ from sqlalchemy import select, update
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, InputError
+from pruxel.core.extract.level import Level
 from pruxel.core.images import png
 from pruxel.core.images.decode import decode_image
 from pruxel.core.pictures.render import View, render
@@ -16,7 +17,7 @@ from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.digest import digest
 from pruxel.core.scene.model import Scene
 from pruxel.server.jobs.runner import job_kind
-from pruxel.server.jobs.stacks import opener
+from pruxel.server.jobs.stacks import opener, stored_stack
 from pruxel.server.store.blobs import has_blob, put_blob
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import tell
@@ -25,6 +26,7 @@ from pruxel.server.store.tables import EntryRow, Job
 VERSION = "3"
 THUMB = View(width=288, height=216)
 _TEXTURE_SIDE = 216
+_MOST_AT_ONCE = 5000
 
 
 def scene_picture(scene: Scene, view: View, context: Context) -> str:
@@ -49,14 +51,39 @@ def texture_picture(data: memoryview, name: str, context: Context) -> str:
     return key
 
 
+def level_picture(level: Level) -> str:
+    """The blob key of a plan: every placement a dot, one colour a model, seen from above, north up."""
+    side = _TEXTURE_SIDE
+    spots = level.positions[:, [0, 2]]
+    low, size = spots.min(axis=0, initial=0.0), max(float(np.ptp(spots, axis=0).max(initial=0.0)), 1.0)
+    at = ((spots - low + 0.04 * size) / (1.08 * size) * (side - 1)).astype(int)
+    plan = np.full((side, side, 3), (236, 228, 212), np.uint8)
+    rng = np.random.default_rng(len(level.models))
+    colors = (np.array([38, 104, 96]) + rng.integers(-30, 90, (len(level.models), 3))).clip(0, 230).astype(np.uint8)
+    for down in range(-2, 3):
+        for across in range(-2, 3):
+            if abs(down) + abs(across) < 4:
+                x, z = (at[:, 0] + across).clip(0, side - 1), (at[:, 1] + down).clip(0, side - 1)
+                plan[z, x] = colors[level.model]
+    data = png.encode(plan)
+    key = hashlib.blake2b(data, digest_size=16).hexdigest()
+    put_blob(key, data)
+    return key
+
+
 @job_kind("pictures")
 def pictures(job: Job, context: Context) -> None:
     """Draw what has no picture yet: models first. What cannot be drawn stays without; opening it says why."""
+    opened = opener(job.project_id)
+    slots = stored_stack(job.project_id).state.winning
     with session() as db:
-        wanted = (EntryRow.project_id == job.project_id, EntryRow.wins, EntryRow.picture.is_(None))
-        rows = list(db.execute(select(EntryRow).where(*wanted, EntryRow.kind.in_(["model", "texture"]))).scalars())
-    rows.sort(key=lambda r: (r.kind, r.path))
-    opened = opener(job.project_id, context.part(0.0, 0.02))
+        wanted = (
+            EntryRow.slot.in_(slots),
+            EntryRow.picture.is_(None),
+            EntryRow.kind.in_(["level", "model", "texture"]),
+        )
+        ordered = select(EntryRow).where(*wanted).order_by(EntryRow.kind, EntryRow.path)
+        rows = list(db.execute(ordered.limit(_MOST_AT_ONCE)).scalars())
     for row, part in context.part(0.02, 1.0).each(rows, lambda r: r.path):
         try:
             key = _picture(row, opened, part)
@@ -72,5 +99,7 @@ def pictures(job: Job, context: Context) -> None:
 def _picture(row: EntryRow, opened: Opener, context: Context) -> str:
     if row.kind == "texture":
         return texture_picture(opened.stack.read(row.path, context), row.path, context)
+    if row.kind == "level":
+        return level_picture(opened.level(row.path, context))
     silent = Context(cancelled=context.cancelled, limits=context.limits)
     return scene_picture(opened.scene([row.path], silent), THUMB, silent)

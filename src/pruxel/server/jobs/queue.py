@@ -14,7 +14,21 @@ from pruxel.server.store.jobs import active_job, job_event, tell
 from pruxel.server.store.tables import Job
 
 TASK = "pruxel.run"
-_PRIORITY = {"view": 10, "deliver": 5, "scan": 5, "pictures": 0}
+# Higher goes first: what a person waits for, then what changes what they see, then the rest.
+_PRIORITY = {
+    "glance": 11,
+    "view": 10,
+    "rename": 6,
+    "scan": 6,
+    "aliases": 6,
+    "deliver": 5,
+    "extract": 5,
+    "carve": 5,
+    "harvest": 4,
+    "verify": 3,
+    "references": 2,
+    "index": 1,
+}
 
 
 @lru_cache(maxsize=1)

@@ -18,6 +18,8 @@ from pruxel.server.store.tables import Job
 log = logging.getLogger("pruxel.jobs")
 Work = Callable[[Job, Context], None]
 KINDS: dict[str, Work] = {}
+LEAVING = threading.Event()
+"""Set when the worker is asked to end: what it works on goes back to the queue."""
 _BEAT_SECONDS = 1.0
 _TELL_SECONDS = 0.15
 
@@ -69,12 +71,18 @@ def run_job(job_id: uuid.UUID) -> None:
     with _Pulse(job_id) as pulse:
         status, fault = _outcome(job, pulse)
     with session() as db:
-        words = {"done": "", "cancelled": "stopped on request"}.get(status, "")
+        stored = db.get(Job, job_id)
+        if status == "cancelled" and stored is not None and stored.payload.get("pause"):
+            status = "paused"
+        elif status == "cancelled" and stored is not None and not stored.cancel:
+            change_job(db, job_id, status="queued", attempts=job.attempts - 1, message="waits for a worker")
+            return
+        words = {"done": "", "cancelled": "stopped on request", "paused": "paused"}.get(status, "")
         change_job(
             db,
             job_id,
             status=status,
-            fraction=1.0 if status == "done" else job.fraction,
+            fraction=1.0 if status == "done" else (job.fraction if stored is None else stored.fraction),
             message=words,
             fault=fault.as_dict() if fault else None,
         )
@@ -92,7 +100,7 @@ def _outcome(job: Job, pulse: _Pulse) -> tuple[str, Fault | None]:
             change_job(db, job.id, fraction=fraction, message=message)
 
     try:
-        KINDS[job.kind](job, Context(report=report, cancelled=lambda: pulse.stop))
+        KINDS[job.kind](job, Context(report=report, cancelled=lambda: pulse.stop or LEAVING.is_set()))
     except CancelledError:
         return "cancelled", None
     except PruxelError as error:

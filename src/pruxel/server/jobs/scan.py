@@ -1,51 +1,304 @@
-"""Mounting: list a place's sources and load their entries."""
+"""Mounting and reading again: find a place's sources, list each, and load only what is new or changed."""
 
 from __future__ import annotations
 
+import uuid
+from collections.abc import Iterable
 from pathlib import Path
+from typing import Any
 
-from sqlalchemy import delete, func, select
+from sqlalchemy import delete, func, select, text
+from sqlalchemy.orm import Session
 
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import InputError
-from pruxel.core.sources.base import Listing
-from pruxel.core.sources.stack import open_sources
+from pruxel.core.base.errors import Fault, InputError
+from pruxel.core.sources.base import Listed
+from pruxel.core.sources.knowledge import Knowledge
+from pruxel.core.sources.open import Opened, open_address, stamp_of
+from pruxel.core.sources.origin import INSIDE
+from pruxel.core.sources.packs import UNNAMED, PackSource
+from pruxel.core.sources.profile_files import find_profiles
 from pruxel.server.jobs.queue import put_job, send
 from pruxel.server.jobs.runner import job_kind
-from pruxel.server.jobs.stacks import check_root, profile_of
-from pruxel.server.store.database import session
-from pruxel.server.store.entries import load_entries, merge
+from pruxel.server.jobs.stacks import check_root, known_of, opened_anew
+from pruxel.server.store.database import engine, session
 from pruxel.server.store.jobs import tell
-from pruxel.server.store.tables import Job, SourceRow
+from pruxel.server.store.loading import (
+    COLUMNS,
+    Loading,
+    copy_entries,
+    finish_folders,
+    known_folders,
+    new_slot,
+    recount,
+    remove_entries,
+    slots_of,
+)
+from pruxel.server.store.slots import settle
+from pruxel.server.store.stack_state import READY, touch
+from pruxel.server.store.tables import Job, Project, SourceRow
+
+_MANY = 100_000
+_MOST_PROBLEMS = 500
 
 
 @job_kind("scan")
 def scan(job: Job, context: Context) -> None:
-    """List everything a mounted place holds; a source that cannot be read is kept with its problem."""
-    mount = check_root(Path(job.payload["mount"]))
-    sources = open_sources(mount, profile_of([mount]))
+    """Read a mounted place, or one source again. Every source is kept by itself, so that stopping loses only one."""
+    mount = str(job.payload["mount"])
+    check_root(Path(mount.split(INSIDE, maxsplit=1)[0]))
+    if not job.payload.get("source"):
+        adopt_profile(job.project_id, Path(mount))
+        register(job.project_id, mount, context)
+    force = bool(job.payload.get("force"))
     with session() as db:
-        db.execute(delete(SourceRow).where(SourceRow.project_id == job.project_id, SourceRow.mount == str(mount)))
-        top = db.execute(select(func.max(SourceRow.position)).where(SourceRow.project_id == job.project_id)).scalar()
-        for (number, source), part in context.each(list(enumerate(sources)), lambda s: s[1].label):
-            try:
-                listing = source.listing(part)
-            except InputError as error:
-                listing = Listing((), (error.fault,))
-            row = SourceRow(
-                project_id=job.project_id,
-                mount=str(mount),
-                label=source.label,
-                kind=source.kind,
-                position=(top if top is not None else -1) + 1 + number,
-                entries=len(listing.entries),
-                size=sum(e.size for e in listing.entries),
-                problems=[p.as_dict() | {"line": p.line()} for p in listing.problems],
-            )
-            db.add(row)
-            db.flush()
-            load_entries(db, job.project_id, row.id, listing.entries)
-        merge(db, job.project_id)
-        pictures = put_job(db, job.project_id, "pictures", "Drawing pictures", {"key": "all"})
-        tell(db, {"changed": "sources", "project_id": str(job.project_id)})
+        rows = list(
+            db.execute(
+                select(SourceRow)
+                .where(SourceRow.project_id == job.project_id, SourceRow.mount == mount)
+                .order_by(SourceRow.position)
+            ).scalars()
+        )
+    if job.payload.get("source"):
+        rows = [r for r in rows if str(r.id) == job.payload["source"]]
+    for row, part in context.each(rows, lambda r: r.label):
+        read_source(row, part, force=force)
+    finished(job.project_id)
+
+
+def finished(project: uuid.UUID) -> None:
+    """Let everybody know, and start what follows from new entries."""
+    with session() as db:
+        pictures = put_job(db, project, "pictures", "Drawing pictures", {"key": "all"})
+        names = put_job(db, project, "aliases", "Reading the game's tables", {"key": "aliases"})
+        tell(db, {"changed": "sources", "project_id": str(project)})
+    send(names)
     send(pictures)
+
+
+def adopt_profile(project: uuid.UUID, mount: Path) -> None:
+    """A project without a profile takes the one that lies in the folder."""
+    with session() as db:
+        found = db.get_one(Project, project)
+        if found.profile.strip() or not mount.is_dir():
+            return
+        own = find_profiles(mount)
+        if own:
+            found.profile, found.profile_home = own[0].read_text("utf-8"), str(mount)
+            touch(db, project)
+
+
+def register(project: uuid.UUID, mount: str, context: Context) -> None:
+    """Rows for the sources of a place: known ones stay where the person put them, new ones come on top."""
+    with session() as db:
+        revision = db.get_one(Project, project).revision
+        known = known_of(project, revision)
+        opened = open_address(mount, known, context)
+        there = {
+            s.address: s
+            for s in db.execute(
+                select(SourceRow).where(SourceRow.project_id == project, SourceRow.mount == mount)
+            ).scalars()
+        }
+        wanted = {o.address for o in opened}
+        for address, row in there.items():
+            if address not in wanted and row.kind != "carved":
+                remove_entries(db, row.id)
+                db.execute(delete(SourceRow).where(SourceRow.id == row.id))
+        top = db.execute(select(func.max(SourceRow.position)).where(SourceRow.project_id == project)).scalar()
+        next_place = (-1 if top is None else top) + 1
+        found = db.get_one(Project, project)
+        for one in opened:
+            if one.address in there:
+                there[one.address].kind = one.source.kind
+                continue
+            db.add(_row(project, mount, one, next_place))
+            next_place += 1
+        if found.language is None:
+            found.language = next(iter(known.profile.languages()), None)
+        touch(db, project)
+        tell(db, {"changed": "sources", "project_id": str(project)})
+
+
+def _row(project: uuid.UUID, mount: str, one: Opened, position: int) -> SourceRow:
+    return SourceRow(
+        project_id=project,
+        mount=mount,
+        address=one.address,
+        label=one.source.label,
+        kind=one.source.kind,
+        position=position,
+        layer=one.layer,
+        language=one.language,
+        state="waiting",
+        problems=[],
+        options={},
+    )
+
+
+def read_source(row: SourceRow, context: Context, *, force: bool) -> None:
+    """List one source and load it. One that is as it was costs nothing; of a changed one only the difference moves."""
+    stamp = stamp_of(row.address)
+    with session() as db:
+        revision = db.get_one(Project, row.project_id).revision
+    if row.state == READY and row.stamp == stamp and stamp != "folder" and not force:
+        return
+    known = known_of(row.project_id, revision)
+    try:
+        source = opened_anew(row, known, context)
+        listing = source.listing(context)
+        problems = list(listing.problems)
+    except InputError as error:
+        _failed(row, error.fault, stamp)
+        return
+    hashed = named = 0
+    if isinstance(source, PackSource) and source.layout.extract.get("hash"):
+        hashed = len(source.paths)
+        named = sum(not path.startswith(f"{UNNAMED}/") for path in source.paths)
+    if len(listing.entries) >= _MANY and row.state != READY:
+        with session() as db:  # a word index that grows along makes a large load several times slower
+            db.execute(text("DROP INDEX IF EXISTS entries_by_word"))
+    with session() as db:
+        db.execute(text("SELECT pg_advisory_xact_lock(hashtext(:p))"), {"p": str(row.project_id)})
+        stored = db.get(SourceRow, row.id, with_for_update=True)
+        if stored is None:
+            return
+        loading = _loading(db, row, known)
+        fresh = stored.state != READY
+        if fresh:
+            _load_new(db, loading, listing.entries, len(listing.entries), context)
+        else:
+            _load_difference(db, loading, listing.entries, len(listing.entries), context)
+        settle(db, row.project_id, row.id)
+        stored.state, stored.stamp, stored.kind = READY, stamp, source.kind
+        stored.entries, stored.size = loading.rows, loading.size
+        stored.named, stored.hashed = named, hashed
+        stored.problems = _told(problems)
+        touch(db, row.project_id)
+        tell(db, {"changed": "sources", "project_id": str(row.project_id)})
+    if loading.rows >= _MANY and fresh:
+        _index_later(row.project_id)
+
+
+def _failed(row: SourceRow, fault: Fault, stamp: str) -> None:
+    with session() as db:
+        stored = db.get(SourceRow, row.id, with_for_update=True)
+        if stored is None:
+            return
+        if stored.state == READY:
+            remove_entries(db, row.id)
+        stored.state, stored.stamp, stored.entries, stored.size = "failed", stamp, 0, 0
+        stored.problems = _told([fault])
+        touch(db, row.project_id)
+        tell(db, {"changed": "sources", "project_id": str(row.project_id)})
+
+
+def _told(problems: list[Fault]) -> list[dict[str, Any]]:
+    rows = [p.as_dict() | {"line": p.line()} for p in problems[:_MOST_PROBLEMS]]
+    if len(problems) > _MOST_PROBLEMS:
+        rows.append({"code": "over-budget", "line": f"and {len(problems) - _MOST_PROBLEMS:,} more of the kind"})
+    return rows
+
+
+def _loading(db: Session, row: SourceRow, known: Knowledge) -> Loading:
+    variant_of = known.profile.variant_of if known.profile.spec.variants else None
+    slot = new_slot(db, row.project_id, row.id, [str(row.id)])
+    return Loading(row.project_id, slot, variant_of, folders=known_folders(db, row.project_id))
+
+
+def _load_new(db: Session, loading: Loading, entries: Iterable[Listed], count: int, context: Context) -> None:
+    def told(rows: int) -> None:
+        context.progress(0.9 * rows / max(count, 1), f"{rows:,} of {count:,} entries")
+
+    copy_entries(db, loading, entries, told, "entries")
+    finish_folders(db, loading)
+
+
+def _load_difference(db: Session, loading: Loading, entries: Iterable[Listed], count: int, context: Context) -> None:
+    """Load beside what is there, then move only what was added, removed or changed."""
+
+    def told(rows: int) -> None:
+        context.progress(0.7 * rows / max(count, 1), f"{rows:,} of {count:,} entries compared")
+
+    source = db.execute(text("SELECT source_id FROM slots WHERE id = :slot"), {"slot": loading.slot}).scalar_one()
+    mine = slots_of(db, source)
+    db.execute(text(f"CREATE TEMP TABLE listed ON COMMIT DROP AS SELECT {COLUMNS} FROM entries WHERE false"))
+    copy_entries(db, loading, entries, told, "listed")
+    db.execute(text("CREATE INDEX ON listed (path)"))
+    db.execute(text("ANALYZE listed"))
+    values = {"mine": mine, "project": loading.project}
+    db.execute(text(_FOLLOW), values)
+    db.execute(
+        text(
+            "DELETE FROM entries e WHERE e.slot = ANY(:mine) "
+            "AND NOT EXISTS (SELECT 1 FROM listed l WHERE l.path = e.path)"
+        ),
+        values,
+    )
+    db.execute(
+        text(
+            "UPDATE entries e SET kind = l.kind, size = l.size, stored = l.stored, stamp = l.stamp, "
+            "variant = l.variant, picture = NULL FROM listed l WHERE e.slot = ANY(:mine) AND l.path = e.path AND (e.kind, e.size, e.stored, "
+            "e.stamp, e.variant) IS DISTINCT FROM (l.kind, l.size, l.stored, l.stamp, l.variant)"
+        ),
+        values,
+    )
+    db.execute(
+        text(
+            f"INSERT INTO entries ({COLUMNS}) SELECT {COLUMNS} FROM listed l WHERE NOT EXISTS "
+            "(SELECT 1 FROM entries e WHERE e.slot = ANY(:mine) AND e.path = l.path)"
+        ),
+        values,
+    )
+    loading.facets.clear()
+    kept = {name: tally for name, tally in loading.folders.items() if tally.files}
+    for tally in kept.values():
+        tally.files = tally.size = 0
+    finish_folders(db, loading)
+    recount(db, mine)
+    db.execute(text("DROP TABLE listed"))
+
+
+# A mark follows its content to the new path of the same size and stamp, when only one such path came.
+_FOLLOW = """
+    UPDATE marks m SET path = moved.path
+    FROM (SELECT l.size, l.stamp, min(l.path) AS path FROM listed l
+          WHERE NOT EXISTS (SELECT 1 FROM entries e WHERE e.slot = ANY(:mine) AND e.path = l.path)
+          GROUP BY l.size, l.stamp HAVING count(*) = 1) moved
+    WHERE m.project_id = :project AND NOT m.folder AND m.size = moved.size AND m.stamp = moved.stamp
+      AND NOT EXISTS (SELECT 1 FROM listed l WHERE l.path = m.path)
+      AND EXISTS (SELECT 1 FROM entries e WHERE e.slot = ANY(:mine) AND e.path = m.path)
+      AND NOT EXISTS (SELECT 1 FROM marks o WHERE o.project_id = :project AND o.path = moved.path)
+"""
+
+
+def _index_later(project: uuid.UUID) -> None:
+    with session() as db:
+        job = put_job(db, project, "index", "Making word search quick", {"key": "words"})
+    send(job)
+
+
+@job_kind("index")
+def index(_job: Job, context: Context) -> None:
+    """Build the word index after a large load, without standing in anybody's way; until then search reads along."""
+    context.progress(0.1, "building the word index")
+    with engine().connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+        broken = connection.execute(text("SELECT 1 FROM pg_index WHERE NOT indisvalid")).first()
+        if broken is not None:
+            connection.execute(text("DROP INDEX IF EXISTS entries_by_word"))
+        connection.execute(text("SET maintenance_work_mem = '512MB'"))
+        connection.execute(
+            text(
+                "CREATE INDEX CONCURRENTLY IF NOT EXISTS entries_by_word ON entries USING gin (slot, path gin_trgm_ops)"
+            )
+        )
+        connection.execute(text("ANALYZE entries"))
+
+
+@job_kind("forget")
+def forget(job: Job, _context: Context) -> None:
+    """Take the rows of an unmounted source out, when nobody looks at them any more."""
+    with session() as db:
+        source = uuid.UUID(job.payload["source"])
+        remove_entries(db, source)
+        db.execute(delete(SourceRow).where(SourceRow.id == source))

@@ -1,33 +1,45 @@
-"""Opened sources of a project, kept while they stay the same."""
+"""The project's stack as the database holds it; sources are opened when an entry of theirs is read."""
 
 from __future__ import annotations
 
+import re
 import uuid
 from collections import OrderedDict
+from dataclasses import dataclass, replace
 from pathlib import Path
 from threading import Lock
 
-from sqlalchemy import select
+from sqlalchemy import select, text
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.recipe.inputs import Opener
-from pruxel.core.sources.base import Source
-from pruxel.core.sources.profile import Profile, find_profile, load_profile
-from pruxel.core.sources.stack import build_stack, open_sources
+from pruxel.core.sources.base import Source, not_found
+from pruxel.core.sources.carve import CarvedSource, Hit
+from pruxel.core.sources.kinds import Kind
+from pruxel.core.sources.knowledge import Knowledge
+from pruxel.core.sources.open import origin_at, reopen, stamp_of
+from pruxel.core.sources.origin import INSIDE
+from pruxel.core.sources.profile import Profile
+from pruxel.core.sources.references import Resolution, candidate_paths
 from pruxel.server.settings import settings
 from pruxel.server.store.database import session
-from pruxel.server.store.tables import SourceRow
+from pruxel.server.store.projects import knowledge_of
+from pruxel.server.store.stack_state import StackState, stack_state
+from pruxel.server.store.tables import EntryRow, SourceRow
 
-_kept: OrderedDict[str, Opener] = OrderedDict()
+AT_SOURCE = "@"
+_MOST_SOURCES = 64
 _lock = Lock()
-_MOST = 4
+_sources: OrderedDict[str, Source] = OrderedDict()
+_known: OrderedDict[str, Knowledge] = OrderedDict()
 
 
 def check_root(path: Path) -> Path:
     """The resolved path, when it lies below one of the permitted roots; raises `InputError`."""
     resolved = path.expanduser().resolve()
-    if not any(resolved.is_relative_to(root.expanduser().resolve()) for root in settings().roots):
+    permitted = [*settings().roots, settings().uploads]
+    if not any(resolved.is_relative_to(root.expanduser().resolve()) for root in permitted):
         raise InputError(
             ErrorCode.OUTSIDE_ROOTS,
             "this place is not below a permitted folder",
@@ -38,48 +50,176 @@ def check_root(path: Path) -> Path:
     return resolved
 
 
-def profile_of(mounts: list[Path]) -> Profile:
-    """The first profile that lies in a mounted folder."""
-    found = next((p for m in mounts if m.is_dir() and (p := find_profile(m))), None)
-    return Profile() if found is None else load_profile(found)
+def at_source(source: uuid.UUID, path: str) -> str:
+    """How a workpiece names one version of an entry rather than the one that wins."""
+    return f"{AT_SOURCE}{source}/{path}"
 
 
-def project_mounts(project: uuid.UUID) -> list[Path]:
-    """The mounted places of a project, lowest first, each once."""
+def split_source(path: str) -> tuple[uuid.UUID | None, str]:
+    """The source, when one is named, and the path."""
+    if path.startswith(AT_SOURCE):
+        first, _, rest = path[1:].partition("/")
+        try:
+            return uuid.UUID(first), rest
+        except ValueError:
+            pass
+    return None, path
+
+
+def known_of(project: uuid.UUID, revision: int) -> Knowledge:
+    """Profile, keys and names, read again only when the project changed."""
+    key = f"{project}|{revision}"
+    with _lock:
+        if key in _known:
+            return _known[key]
     with session() as db:
-        rows = db.execute(
-            select(SourceRow.mount).where(SourceRow.project_id == project).order_by(SourceRow.position)
-        ).scalars()
-        return [Path(m) for m in dict.fromkeys(rows)]
-
-
-def fingerprint(mounts: list[Path]) -> str:
-    """Changes when a mounted file, or a pack or folder directly below a mounted folder, changes."""
-    words = []
-    for mount in mounts:
-        near = sorted(mount.iterdir()) if mount.is_dir() else []
-        for path in [mount, *near]:
-            if not path.exists():
-                words.append(f"{path}:gone")
-                continue
-            stat = path.stat()
-            words.append(f"{path}:{stat.st_mtime_ns}:{stat.st_size}")
-    return "|".join(words)
-
-
-def opener(project: uuid.UUID, context: Context) -> Opener:
-    """The project's sources, opened."""
-    mounts = [check_root(m) for m in project_mounts(project)]
-    key = f"{project}|{fingerprint(mounts)}"
+        found = knowledge_of(db, project)
     with _lock:
-        if key in _kept:
-            _kept.move_to_end(key)
-            return _kept[key]
-    profile = profile_of(mounts)
-    sources: list[Source] = [s for m in mounts for s in open_sources(m, profile)]
-    opened = Opener(build_stack(sources, profile, context))
+        _known[key] = found
+        while len(_known) > 4:
+            _known.popitem(last=False)
+    return found
+
+
+def open_source(row: SourceRow, known: Knowledge, revision: int, context: Context) -> Source:
+    """A mounted source, kept open while nothing about it changes; raises `InputError` when its file did."""
+    check_root(Path(row.address.split(INSIDE)[0]))
+    if row.stamp and stamp_of(row.address) != row.stamp:
+        raise InputError(
+            ErrorCode.SOURCE_CHANGED,
+            "the file changed since it was read",
+            file=row.label,
+            expected=f"size and time {row.stamp}",
+            found=stamp_of(row.address) or "no file",
+            hint="Read the source again.",
+        )
+    key = f"{row.id}|{row.stamp}|{revision}"
     with _lock:
-        _kept[key] = opened
-        while len(_kept) > _MOST:
-            _kept.popitem(last=False)
-    return opened
+        if key in _sources:
+            _sources.move_to_end(key)
+            return _sources[key]
+    source = opened_anew(row, known, context)
+    with _lock:
+        _sources[key] = source
+        while len(_sources) > _MOST_SOURCES:
+            _sources.popitem(last=False)
+    return source
+
+
+def opened_anew(row: SourceRow, known: Knowledge, context: Context) -> Source:
+    """The source of a row, by its address and options."""
+    knowledge = replace(known, any_version=bool(row.options.get("any_version")))
+    if row.kind == "carved":
+        hits = tuple(Hit(**hit | {"kind": Kind(hit["kind"])}) for hit in row.options["hits"])
+        return CarvedSource(origin_at(row.address, knowledge, context), hits)
+    return reopen(row.address, row.kind, knowledge, context)
+
+
+@dataclass(frozen=True)
+class StoredStack:
+    """The merged view for those who open entries."""
+
+    state: StackState
+    knowledge: Knowledge
+
+    @property
+    def profile(self) -> Profile:
+        """The project's profile."""
+        return self.knowledge.profile
+
+    def row(self, path: str) -> EntryRow | None:
+        """The winning entry, or the one of the source that the path names."""
+        source, plain = split_source(path)
+        slots = self.state.winning
+        if source is not None:
+            slots = [slot.id for slot in self.state.slots if slot.source == source]
+        with session() as db:
+            return db.execute(
+                select(EntryRow).where(EntryRow.slot.in_(slots), EntryRow.path == plain).limit(1)
+            ).scalar_one_or_none()
+
+    def kind_of(self, path: str) -> Kind | None:
+        """The kind of the entry."""
+        found = self.row(path)
+        return None if found is None else Kind(found.kind)
+
+    def source_row(self, slot: int) -> SourceRow:
+        """The source whose slot this is."""
+        wanted = self.state.by_slot[slot].source
+        return next(s for s in self.state.sources if s.id == wanted)
+
+    def read(self, path: str, context: Context) -> memoryview:
+        """The entry's bytes; raises `InputError`."""
+        found = self.row(path)
+        if found is None:
+            raise not_found(path, "the sources that are switched on")
+        return self.read_row(found, context)
+
+    def read_row(self, row: EntryRow, context: Context) -> memoryview:
+        """The bytes of one stored entry; raises `InputError`."""
+        source = open_source(self.source_row(row.slot), self.knowledge, self.state.revision, context)
+        return source.read(row.path, context)
+
+    def resolve(self, name: str, beside: str) -> Resolution:
+        """The entry that a file at `beside` means by `name`, as `references.Shelf` would find it."""
+        candidates = candidate_paths(name, split_source(beside)[1])
+        slots = self.state.winning
+        if not slots:
+            return Resolution(None)
+        with session() as db:
+            for wanted in candidates:
+                exact = db.execute(
+                    select(EntryRow.path).where(EntryRow.slot.in_(slots), EntryRow.path == wanted).limit(1)
+                ).scalar_one_or_none()
+                if exact is not None:
+                    return Resolution(exact)
+            last = candidates[0].rsplit("/", 1)[-1]
+            like = re.sub(r"([\\%_])", r"\\\1", last)
+            rows = db.execute(
+                text(
+                    "SELECT path FROM entries WHERE slot = ANY(:slots) AND (path ILIKE :inner OR path ILIKE :whole) "
+                    "ORDER BY path LIMIT 6"
+                ),
+                {"slots": slots, "inner": f"%/{like}", "whole": like},
+            )
+            same = [row[0] for row in rows]
+            by_lower = {path.lower(): path for path in same}
+            for wanted in candidates:
+                if wanted in by_lower:
+                    return Resolution(by_lower[wanted])
+            if len(same) == 1:
+                return Resolution(same[0])
+            if same:
+                return Resolution(None, tuple(same[:5]))
+            near = db.execute(
+                text(
+                    "SELECT path FROM (SELECT path, similarity(path, :name) AS s FROM entries "
+                    "WHERE slot = ANY(:slots) AND path % :name LIMIT 2000) t ORDER BY s DESC, path LIMIT 5"
+                ),
+                {"slots": slots, "name": candidates[0]},
+            )
+            return Resolution(None, tuple(row[0] for row in near))
+
+
+def stored_stack(project: uuid.UUID) -> StoredStack:
+    """The project's stack as it is now."""
+    with session() as db:
+        state = stack_state(db, project)
+    if state is None:
+        raise not_found("project", "this server")
+    return StoredStack(state, known_of(project, state.revision))
+
+
+def opener(project: uuid.UUID) -> Opener:
+    """What opens entries of the project."""
+    return Opener(stored_stack(project))
+
+
+def fingerprint(project: uuid.UUID) -> str:
+    """Changes when what entries come out as may change: sources, their files, profile, keys, names."""
+    with session() as db:
+        state = stack_state(db, project)
+    if state is None:
+        return ""
+    files = [f"{row.id}:{stamp_of(row.address)}" for row in state.sources if state.counts(row)]
+    return "|".join([str(state.revision), *files])

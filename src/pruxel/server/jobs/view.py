@@ -21,7 +21,7 @@ from pruxel.core.scene.model import Scene
 from pruxel.core.sources.names import safe_part
 from pruxel.server.jobs.pictures import VERSION, scene_picture
 from pruxel.server.jobs.runner import job_kind
-from pruxel.server.jobs.stacks import fingerprint, opener, project_mounts
+from pruxel.server.jobs.stacks import fingerprint, opener
 from pruxel.server.store.blobs import has_blob, put_blob
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import tell
@@ -34,15 +34,15 @@ _scenes: dict[str, Scene] = {}
 
 def view_key(workpiece: Workpiece) -> str:
     """The key of what a workpiece comes out as: its files as they are now, its entries, its steps."""
-    files = fingerprint(project_mounts(workpiece.project_id))
+    files = fingerprint(workpiece.project_id)
     text = json.dumps([VERSION, files, str(workpiece.project_id), workpiece.entries, workpiece.steps], sort_keys=True)
     return hashlib.blake2b(text.encode(), digest_size=16).hexdigest()
 
 
 def run_workpiece(project: uuid.UUID, entries: list[str], steps: list[Any], context: Context) -> RecipeRun:
     """Open the entries and run the steps, through the caches of this process."""
-    opened = opener(project, context.part(0.0, 0.1))
-    key = f"{fingerprint(project_mounts(project))}|{entries}"
+    opened = opener(project)
+    key = f"{fingerprint(project)}|{entries}"
     if key not in _scenes:
         while len(_scenes) >= 6:
             _scenes.pop(next(iter(_scenes)))

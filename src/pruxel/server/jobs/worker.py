@@ -5,16 +5,28 @@ from __future__ import annotations
 import asyncio
 import logging
 import shutil
+import signal
 import uuid
 
 import procrastinate
 
-from pruxel.server.jobs import deliver, pictures, scan, view  # noqa: F401 - registers the kinds of jobs
+from pruxel.server.jobs import (  # noqa: F401 - registers the kinds of jobs
+    aliases,
+    deliver,
+    extract,
+    glance,
+    naming,
+    pictures,
+    scan,
+    search_bytes,
+    verify,
+    view,
+)
 from pruxel.server.jobs.queue import TASK, send
-from pruxel.server.jobs.runner import run_job
+from pruxel.server.jobs.runner import LEAVING, run_job
 from pruxel.server.settings import settings
 from pruxel.server.store.database import session
-from pruxel.server.store.jobs import give_up_or_retry, silent_jobs
+from pruxel.server.store.jobs import give_up_or_retry, lost_jobs, silent_jobs
 from pruxel.server.store.tables import Job
 
 log = logging.getLogger("pruxel.worker")
@@ -32,7 +44,8 @@ def rescue() -> list[Job]:
             mark = job.payload["delivery"][:8]
             for left in settings().deliveries.glob(f".*{mark}*.partial"):
                 shutil.rmtree(left, ignore_errors=True) if left.is_dir() else left.unlink(missing_ok=True)
-    for job in again:
+        lost = lost_jobs(db)
+    for job in [*again, *lost]:
         send(job)
     return silent
 
@@ -56,12 +69,28 @@ async def _work() -> None:
 
     async with queue.open_async():
         looking = asyncio.create_task(_rescue_always())
-        try:
-            await queue.run_worker_async(
-                concurrency=_CONCURRENCY, delete_jobs="successful", fetch_job_polling_interval=2.0
+        working = asyncio.create_task(
+            queue.run_worker_async(
+                concurrency=_CONCURRENCY,
+                delete_jobs="successful",
+                fetch_job_polling_interval=2.0,
+                install_signal_handlers=False,
             )
+        )
+        for sign in (signal.SIGTERM, signal.SIGINT):
+            asyncio.get_running_loop().add_signal_handler(sign, _leave, working)
+        try:
+            await working
+        except asyncio.CancelledError:
+            log.info("asked to end")
         finally:
             looking.cancel()
+
+
+def _leave(working: asyncio.Task[None]) -> None:
+    """Let go of the work at hand and end."""
+    LEAVING.set()
+    working.cancel()
 
 
 def run_worker() -> None:

@@ -24,8 +24,9 @@ def tell(db: Session, event: dict[str, Any]) -> None:
     db.execute(text("SELECT pg_notify(:channel, :event)"), {"channel": CHANNEL, "event": json.dumps(event)})
 
 
-def job_event(job: Job) -> dict[str, Any]:
-    """A job as pages see it."""
+def job_event(job: Job, *, whole: bool = False) -> dict[str, Any]:
+    """A job as pages see it; lists in its payload are left out unless it is asked for `whole`."""
+    payload = job.payload if whole else {k: v for k, v in job.payload.items() if not isinstance(v, list)}
     return {
         "id": str(job.id),
         "project_id": str(job.project_id),
@@ -35,7 +36,7 @@ def job_event(job: Job) -> dict[str, Any]:
         "fraction": round(job.fraction, 4),
         "message": job.message[:200],
         "fault": job.fault,
-        "payload": job.payload,
+        "payload": payload,
     }
 
 
@@ -69,6 +70,17 @@ def silent_jobs(db: Session) -> list[Job]:
     now: datetime = db.execute(select(func.now())).scalar_one()
     wanted = (Job.status == "running", Job.heartbeat < now - _SILENT_AFTER)
     return list(db.execute(select(Job).where(*wanted).with_for_update(skip_locked=True)).scalars())
+
+
+def lost_jobs(db: Session) -> list[Job]:
+    """Jobs that wait, but stand in no queue: their server or worker ended between two statements."""
+    rows = db.execute(
+        text(
+            "SELECT id FROM jobs j WHERE status = 'queued' AND created < now() - interval '4 seconds' "
+            "AND NOT EXISTS (SELECT 1 FROM procrastinate_jobs q WHERE q.status IN ('todo', 'doing') AND q.args->>'job_id' = j.id::text)"
+        )
+    )
+    return [job for (number,) in rows if (job := db.get(Job, number)) is not None]
 
 
 def give_up_or_retry(db: Session, job: Job) -> bool:

@@ -6,7 +6,7 @@ import uuid
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, DateTime, ForeignKey, Index, Text, UniqueConstraint, func
+from sqlalchemy import BigInteger, DateTime, ForeignKey, Index, Integer, LargeBinary, Text, UniqueConstraint, func
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -20,47 +20,207 @@ class Base(DeclarativeBase):
 
 
 class Project(Base):
-    """A game or a job of work."""
+    """A game or a job of work.
+
+    `profile` is the YAML of what is known of the game, `profile_home` the folder that its patterns of files start
+    from. `revision` counts up with every change to profile, keys, names or sources, so that caches know.
+    """
 
     __tablename__ = "projects"
 
     id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
     name: Mapped[str]
     about: Mapped[str] = mapped_column(default="")
+    profile: Mapped[str] = mapped_column(default="", server_default="")
+    profile_home: Mapped[str | None]
+    language: Mapped[str | None]
+    revision: Mapped[int] = mapped_column(default=0, server_default="0")
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
 
 
 class SourceRow(Base):
-    """A mounted source; `position` orders the stack, higher wins. A folder's packs are rows of their own."""
+    """A mounted source; `position` orders the stack, higher wins. A folder's packs are rows of their own.
+
+    `address` finds it again (`!` leads into packs), `stamp` tells whether it changed since it was read, `layer` groups
+    it, `options` holds what reading it takes besides (chosen finds, leniency), `named` and `hashed` count entries
+    whose names a pack leaves to lists.
+    """
 
     __tablename__ = "sources"
 
     id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
     project_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
     mount: Mapped[str]
+    address: Mapped[str] = mapped_column(default="", server_default="")
     label: Mapped[str]
     kind: Mapped[str]
     position: Mapped[int]
+    on: Mapped[bool] = mapped_column(default=True, server_default="true")
+    layer: Mapped[str] = mapped_column(default="", server_default="")
+    language: Mapped[str | None]
+    state: Mapped[str] = mapped_column(default="waiting", server_default="waiting")
+    stamp: Mapped[str] = mapped_column(default="", server_default="")
+    options: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
     entries: Mapped[int] = mapped_column(default=0)
     size: Mapped[int] = mapped_column(default=0)
+    named: Mapped[int] = mapped_column(default=0, server_default="0")
+    hashed: Mapped[int] = mapped_column(default=0, server_default="0")
     problems: Mapped[list[Any]] = mapped_column(default=list)
 
 
+class Slot(Base):
+    """Entries of one source whose paths the same set of sources holds: the merged view is a choice of slots.
+
+    Shadowing is the exception, so a project has few slots however many entries it has; switching or moving a source
+    only changes which slots are chosen. `holders` are the ids of all sources that hold the paths, sorted.
+    """
+
+    __tablename__ = "slots"
+
+    id: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=True)
+    project_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
+    source_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("sources.id", ondelete="CASCADE"), index=True)
+    holders: Mapped[list[Any]]
+
+
+class Folder(Base):
+    """A folder of a project's paths."""
+
+    __tablename__ = "folders"
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    project_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"))
+    parent: Mapped[int | None]
+    path: Mapped[str]
+
+    __table_args__ = (
+        UniqueConstraint("project_id", "path"),
+        Index("folders_by_parent", "project_id", "parent", "path"),
+    )
+
+
+class FolderCount(Base):
+    """How much of one slot lies in a folder: files directly in it, files and bytes below it."""
+
+    __tablename__ = "folder_counts"
+
+    slot: Mapped[int] = mapped_column(Integer, ForeignKey("slots.id", ondelete="CASCADE"), primary_key=True)
+    folder: Mapped[int] = mapped_column(ForeignKey("folders.id", ondelete="CASCADE"), primary_key=True)
+    files: Mapped[int]
+    below: Mapped[int]
+    size: Mapped[int]
+
+    __table_args__ = (Index("folder_counts_by_folder", "folder"),)
+
+
+class FacetCount(Base):
+    """How many entries of a slot are of a kind and variant class."""
+
+    __tablename__ = "facet_counts"
+
+    slot: Mapped[int] = mapped_column(Integer, ForeignKey("slots.id", ondelete="CASCADE"), primary_key=True)
+    kind: Mapped[str] = mapped_column(primary_key=True)
+    variant: Mapped[str] = mapped_column(primary_key=True)
+    number: Mapped[int]
+    size: Mapped[int]
+
+
 class EntryRow(Base):
-    """One path of one source. `wins` marks the one that the merged view shows."""
+    """One path of one source, in the slot that says who else holds it. Loaded by COPY, a million at a time.
+
+    No foreign keys: rows are removed with their source by one statement.
+    """
 
     __tablename__ = "entries"
 
     id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
-    project_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"))
-    source_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("sources.id", ondelete="CASCADE"), index=True)
+    slot: Mapped[int] = mapped_column(Integer)
+    folder: Mapped[int]
     path: Mapped[str]
     kind: Mapped[str]
     size: Mapped[int]
-    wins: Mapped[bool] = mapped_column(default=True)
+    stored: Mapped[int]
+    stamp: Mapped[int]
+    variant: Mapped[str] = mapped_column(default="", server_default="")
     picture: Mapped[str | None]
 
-    __table_args__ = (Index("entries_by_path", "project_id", "wins", "path"),)
+    __table_args__ = (
+        Index("entries_by_path", "slot", "path"),
+        Index("entries_by_kind", "slot", "kind", "path"),
+        Index("entries_by_size", "slot", "size", "path"),
+        Index("entries_by_folder", "slot", "folder"),
+    )
+
+
+class Mark(Base):
+    """What a person says of a path: alias, note, star, seen. `folder` marks speak for everything below.
+
+    `stamp` and `size` tell the content it was said of, so that it can follow an entry that moved.
+    """
+
+    __tablename__ = "marks"
+
+    project_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), primary_key=True)
+    path: Mapped[str] = mapped_column(primary_key=True)
+    folder: Mapped[bool] = mapped_column(default=False)
+    alias: Mapped[str] = mapped_column(default="")
+    note: Mapped[str] = mapped_column(default="")
+    star: Mapped[bool] = mapped_column(default=False)
+    seen: Mapped[bool] = mapped_column(default=False)
+    origin: Mapped[str] = mapped_column(default="")
+    stamp: Mapped[int | None]
+    size: Mapped[int | None]
+
+
+class KeyRow(Base):
+    """A key of the project's ring. Its value never leaves the server."""
+
+    __tablename__ = "keys"
+
+    project_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), primary_key=True)
+    name: Mapped[str] = mapped_column(primary_key=True)
+    value: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+class NameListRow(Base):
+    """A list of paths for hashed names: uploaded, harvested or typed by hand; its text is a blob."""
+
+    __tablename__ = "name_lists"
+
+    id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
+    project_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
+    label: Mapped[str]
+    blob: Mapped[str]
+    names: Mapped[int]
+    dropped: Mapped[int] = mapped_column(default=0)
+
+
+class SavedSearch(Base):
+    """A search by name."""
+
+    __tablename__ = "saved_searches"
+
+    project_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), primary_key=True)
+    name: Mapped[str] = mapped_column(primary_key=True)
+    query: Mapped[dict[str, Any]]
+
+
+class Reference(Base):
+    """A name that an entry's content mentions, and the path it leads to (null when nowhere)."""
+
+    __tablename__ = "entry_references"
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    project_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"))
+    path: Mapped[str]
+    name: Mapped[str]
+    target: Mapped[str | None]
+    near: Mapped[list[Any]] = mapped_column(default=list)
+
+    __table_args__ = (
+        Index("references_by_path", "project_id", "path"),
+        Index("references_by_target", "project_id", "target"),
+    )
 
 
 class Workpiece(Base):

@@ -1,32 +1,75 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
-import type { Folder } from '../../api/client'
+import { ref, watch } from 'vue'
+import { api, type Folder } from '../../api/client'
 import { count, last } from '../../model/words'
 
-const { folders, chosen, total } = defineProps<{ folders: Folder[]; chosen: string | null; total: number }>()
+const { project, chosen, total, version } = defineProps<{ project: string; chosen: string | null; total: number; version: number }>()
 const emit = defineEmits<{ choose: [path: string | null] }>()
-const closed = ref(new Set<string>())
-const depth = (path: string) => path.split('/').length - 1
-const shown = computed(() => folders.filter((f) => ![...closed.value].some((c) => f.path.startsWith(`${c}/`))))
-const hasInner = (path: string) => folders.some((f) => f.path.startsWith(`${path}/`))
-const toggle = (path: string) => (closed.value.has(path) ? closed.value.delete(path) : closed.value.add(path))
+const LEVEL = 500
+const children = ref(new Map<string, Folder[]>())
+const open = ref(new Set<string>())
+
+interface Line {
+  folder: Folder
+  depth: number
+  more: boolean
+}
+const lines = ref<Line[]>([])
+
+function lay() {
+  const found: Line[] = []
+  const walk = (path: string, depth: number) => {
+    const list = children.value.get(path) ?? []
+    for (const folder of list) {
+      found.push({ folder, depth, more: false })
+      if (open.value.has(folder.path)) walk(folder.path, depth + 1)
+    }
+    if (list.length && list.length % LEVEL === 0) found.push({ folder: { ...list[0]!, path }, depth, more: true })
+  }
+  walk('', 0)
+  lines.value = found
+}
+
+async function fetchLevel(path: string, offset = 0) {
+  const found = await api.folders(project, path, offset).catch(() => [])
+  children.value.set(path, offset ? [...(children.value.get(path) ?? []), ...found] : found)
+  lay()
+}
+
+function toggle(folder: Folder) {
+  if (open.value.delete(folder.path)) lay()
+  else {
+    open.value.add(folder.path)
+    if (children.value.has(folder.path)) lay()
+    else void fetchLevel(folder.path)
+  }
+}
+
+watch(
+  () => [project, version],
+  async () => {
+    if (!project) return
+    await Promise.all(['', ...open.value].map((path) => fetchLevel(path)))
+  },
+  { immediate: true },
+)
 </script>
 
 <template>
-  <h2 class="heading px-4 pb-1">Folders</h2>
-  <ul class="text-[13.5px]">
-    <li>
-      <button class="flex w-full justify-between px-4 py-1 text-left" :class="chosen === null ? 'bg-sea-soft font-semibold text-sea' : 'hover:bg-sunk'" @click="emit('choose', null)">
-        All folders <span class="num text-faint">{{ count(total) }}</span>
-      </button>
-    </li>
-    <li v-for="folder in shown" :key="folder.path" class="flex items-center" :class="chosen === folder.path ? 'bg-sea-soft text-sea' : 'hover:bg-sunk'">
-      <button class="w-5 shrink-0 text-faint" :style="{ marginLeft: `${8 + depth(folder.path) * 14}px` }" :aria-label="closed.has(folder.path) ? 'Open' : 'Close'" @click="toggle(folder.path)">
-        {{ hasInner(folder.path) ? (closed.has(folder.path) ? '+' : '–') : '' }}
-      </button>
-      <button class="flex min-w-0 flex-1 justify-between gap-2 py-1 pr-4 text-left" :class="{ 'font-semibold': chosen === folder.path }" @click="emit('choose', folder.path)">
-        <span class="truncate">{{ last(folder.path) }}</span><span class="num text-faint">{{ count(folder.entries) }}</span>
-      </button>
-    </li>
-  </ul>
+  <nav aria-label="Folders" class="text-[13px]">
+    <button class="flex w-full items-baseline gap-2 px-4 py-1 text-left" :class="chosen === null ? 'bg-sea-soft font-semibold text-sea' : 'hover:bg-sunk'" @click="emit('choose', null)">
+      <span class="flex-1">All folders</span><span class="num text-[11.5px] text-faint">{{ count(total) }}</span>
+    </button>
+    <div v-for="line in lines" :key="`${line.folder.path}${line.more}`" class="flex items-baseline pr-4" :class="chosen === line.folder.path && !line.more ? 'bg-sea-soft font-semibold text-sea' : 'hover:bg-sunk'" :style="{ paddingLeft: `${10 + line.depth * 13}px` }" data-test="folder" :data-folder="line.more ? undefined : line.folder.path">
+      <button v-if="line.more" class="py-1 pl-5 text-left text-faint underline" @click="fetchLevel(line.folder.path, children.get(line.folder.path)?.length ?? 0)">more folders…</button>
+      <template v-else>
+        <button v-if="line.folder.deeper" class="w-5 shrink-0 py-1 text-faint" :aria-label="`${open.has(line.folder.path) ? 'Close' : 'Open'} ${last(line.folder.path)}`" :aria-expanded="open.has(line.folder.path)" @click="toggle(line.folder)">{{ open.has(line.folder.path) ? '−' : '+' }}</button>
+        <span v-else class="w-5 shrink-0" />
+        <button class="flex min-w-0 flex-1 items-baseline gap-2 py-1 text-left" :title="line.folder.path" @click="emit('choose', line.folder.path)" @dblclick="line.folder.deeper && toggle(line.folder)">
+          <span class="min-w-0 flex-1 truncate">{{ line.folder.alias || last(line.folder.path) }}<span v-if="line.folder.alias" class="ml-1 font-normal text-faint">{{ last(line.folder.path) }}</span></span>
+          <span class="num text-[11.5px] text-faint">{{ count(line.folder.entries) }}</span>
+        </button>
+      </template>
+    </div>
+  </nav>
 </template>

@@ -1,40 +1,108 @@
 <script setup lang="ts">
-import type { Entry } from '../../api/client'
-import { bytes, folderOf, last } from '../../model/words'
+import { computed, ref, watch } from 'vue'
+import { api, type Entry, type Look } from '../../api/client'
+import { useEvents } from '../../composables/useEvents'
+import { bytes, count, folderOf, last } from '../../model/words'
+import LookBytes from './look/LookBytes.vue'
+import LookLevel from './look/LookLevel.vue'
+import LookMaterial from './look/LookMaterial.vue'
+import LookModel from './look/LookModel.vue'
+import LookTable from './look/LookTable.vue'
+import LookTexture from './look/LookTexture.vue'
+import MarkForm from './MarkForm.vue'
+import ReferenceList from './ReferenceList.vue'
+import VersionList from './VersionList.vue'
 
-defineProps<{ entry: Entry | undefined }>()
-const emit = defineEmits<{ open: [] }>()
+const { entry, picked, project } = defineProps<{ entry: Entry | undefined; picked: boolean; project: string }>()
+const emit = defineEmits<{ open: [source?: string]; go: [path: string]; pick: []; take: []; carve: []; inside: []; marked: [values: Partial<Entry>] }>()
+const look = ref<Look>()
+const error = ref('')
+const tab = ref<'look' | 'versions' | 'references' | 'bytes'>('look')
+const tabs = computed(() => [
+  ['look', 'Look'],
+  ['versions', entry && entry.versions > 1 ? `Versions ${entry.versions}` : 'Versions'],
+  ['references', 'References'],
+  ['bytes', 'Bytes'],
+] as const)
+const plain = computed(() => look.value && !look.value.texture && !look.value.glance && !look.value.material && !look.value.level && !look.value.table && look.value.text == null)
+const openable = computed(() => entry && ['model', 'texture'].includes(entry.kind))
+
+let asked = 0
+async function load() {
+  const mine = ++asked
+  if (!entry) return
+  error.value = ''
+  try {
+    const found = await api.look(entry.id)
+    if (mine !== asked) return
+    look.value = found
+    if (!entry.seen) {
+      void api.mark(project, { path: entry.path, folder: false, seen: true })
+      emit('marked', { seen: true })
+    }
+  } catch (problem) {
+    if (mine === asked) error.value = problem instanceof Error ? problem.message : String(problem)
+  }
+}
+let wait = 0
+watch(
+  () => entry?.id,
+  () => {
+    look.value = undefined
+    clearTimeout(wait)
+    wait = window.setTimeout(load, 60)
+  },
+  { immediate: true },
+)
+useEvents((event) => event.changed === 'sources' && load())
 </script>
 
 <template>
-  <aside class="flex flex-col overflow-auto border-l border-line bg-sheet">
+  <aside class="flex min-h-0 flex-col border-l border-line bg-sheet" data-test="quick-look">
     <template v-if="entry">
-      <div class="flex aspect-[4/3] shrink-0 items-center justify-center bg-gradient-to-b from-paper to-sunk">
-        <img v-if="entry.picture" :src="`/api/blobs/${entry.picture}`" :alt="`Picture of ${last(entry.path)}`" class="size-full object-contain" />
-        <p v-else class="px-6 text-center text-[13px] text-faint">No picture of this kind of entry</p>
-      </div>
-      <div class="space-y-4 border-t border-line p-4">
-        <div>
-          <h2 class="text-[17px] font-semibold break-words">{{ last(entry.path) }}</h2>
-          <p class="font-mono text-[12px] break-all text-faint">{{ folderOf(entry.path) }}</p>
+      <header class="border-b border-line px-4 pt-3">
+        <div class="flex items-start gap-2">
+          <div class="min-w-0 flex-1">
+            <h2 class="truncate text-[16px] font-semibold" :title="last(entry.path)">{{ entry.alias || last(entry.path) }}</h2>
+            <p class="truncate font-mono text-[11.5px] text-faint" :title="entry.path">{{ entry.alias ? entry.path : folderOf(entry.path) || 'top folder' }}<template v-if="entry.within"> · {{ entry.within }}</template></p>
+          </div>
+          <button v-if="openable" class="button button-main py-1" data-test="open-bench" @click="emit('open')">Open on the Bench</button>
         </div>
-        <div class="flex flex-col gap-2">
-          <button v-if="entry.kind === 'model' || entry.kind === 'texture'" class="button button-main py-2" data-test="open-bench" @click="emit('open')">Open on the Bench</button>
-          <a class="button" :href="`/api/entries/${entry.id}/raw`">Save the raw file</a>
+        <div class="mt-2 flex gap-4 text-[13px]" role="tablist">
+          <button v-for="[name, title] in tabs" :key="name" role="tab" :aria-selected="tab === name" class="-mb-px border-b-2 pb-1.5" :class="tab === name ? 'border-sea font-semibold text-sea' : 'border-transparent text-faint hover:text-ink'" :data-test="`tab-${name}`" @click="tab = name">{{ title }}</button>
         </div>
-        <dl class="grid grid-cols-[88px_1fr] gap-y-1.5 text-[13px]">
-          <dt class="text-faint">Kind</dt>
-          <dd>{{ entry.kind }}</dd>
-          <dt class="text-faint">Size</dt>
-          <dd class="num">{{ bytes(entry.size) }}</dd>
-          <dt class="text-faint">From</dt>
-          <dd class="break-all">{{ entry.source }}</dd>
-          <template v-if="entry.shadowed.length">
-            <dt class="text-faint">Shadows</dt>
-            <dd class="break-all">{{ entry.shadowed.join(', ') }}</dd>
-          </template>
-        </dl>
+      </header>
+      <div class="min-h-0 flex-1 overflow-auto">
+        <template v-if="tab === 'look'">
+          <p v-if="error || look?.problem" class="m-4 rounded-md bg-brick-soft px-3 py-2 text-[12.5px] break-words text-brick" data-test="look-problem">{{ error || look?.problem }}</p>
+          <LookModel v-if="look?.glance" :job="look.glance" :picture="entry.picture ?? null" />
+          <LookTexture v-else-if="look?.texture" :entry="entry.id" :texture="look.texture" />
+          <LookMaterial v-else-if="look?.material" :material="look.material" @go="emit('go', $event)" />
+          <LookLevel v-else-if="look?.level" :level="look.level" @go="emit('go', $event)" />
+          <LookTable v-else-if="look?.table" :table="look.table" />
+          <pre v-else-if="look?.text != null" class="max-h-96 overflow-auto px-4 py-3 font-mono text-[12px] whitespace-pre-wrap" data-test="text">{{ look.text || 'This file is empty.' }}</pre>
+          <LookBytes v-else-if="plain && !look?.problem" :entry="entry.id" />
+          <div v-else-if="!error && !look?.problem" class="flex aspect-[4/3] items-center justify-center bg-paper text-[13px] text-faint">
+            <img v-if="entry.picture" :src="`/api/blobs/${entry.picture}`" alt="" class="size-full object-contain" />
+          </div>
+          <MarkForm :key="entry.id" :entry="entry" :project="project" @marked="emit('marked', $event)" />
+        </template>
+        <VersionList v-else-if="tab === 'versions'" :entry="entry.id" @open="emit('open', $event)" />
+        <ReferenceList v-else-if="tab === 'references'" :entry="entry.id" :project="project" @go="emit('go', $event)" />
+        <LookBytes v-else :entry="entry.id" />
       </div>
+      <footer class="space-y-2 border-t border-line px-4 py-2.5 text-[12.5px]">
+        <p class="truncate text-faint">
+          {{ entry.kind }}<template v-if="entry.variant">, {{ entry.variant }}</template>, <span class="num">{{ bytes(entry.size) }}</span>, from {{ entry.source }}<template v-if="entry.used">, used by {{ count(entry.used) }}</template>
+        </p>
+        <div class="flex flex-wrap gap-1.5">
+          <button class="button py-1" :aria-pressed="picked" data-test="pick" @click="emit('pick')">{{ picked ? 'Take off the tray' : 'Put on the tray' }}</button>
+          <button v-if="['model', 'material', 'level'].includes(entry.kind)" class="button py-1" title="This entry and everything it names, onto the tray" data-test="take-all" @click="emit('take')">With all it needs</button>
+          <button v-if="entry.kind === 'pack'" class="button py-1" data-test="look-inside" @click="emit('inside')">Look inside</button>
+          <button v-else class="button py-1" title="Search these bytes for pictures, models and archives" data-test="carve" @click="emit('carve')">Search inside</button>
+          <a class="button py-1" :href="`/api/entries/${entry.id}/raw`">Save</a>
+        </div>
+      </footer>
     </template>
     <p v-else class="m-auto p-8 text-center text-[13px] text-faint">Choose an entry to see it here.</p>
   </aside>

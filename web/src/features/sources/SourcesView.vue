@@ -1,36 +1,50 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { api, type Source } from '../../api/client'
+import { api, type Fit, type ProblemRow, type Source } from '../../api/client'
 import Problem from '../../components/Problem.vue'
 import ProgressLine from '../../components/ProgressLine.vue'
 import { useEvents } from '../../composables/useEvents'
 import { runningJobs } from '../../composables/useJobs'
 import { useKeys } from '../../composables/useKeys'
 import { loadProjects, useProject } from '../../composables/useProject'
+import { uploads, useUploads } from '../../composables/useUploads'
 import { bytes, count } from '../../model/words'
+import KeysPanel from './KeysPanel.vue'
 import PlacePicker from './PlacePicker.vue'
+import ProblemList from './ProblemList.vue'
+import ProfilePanel from './ProfilePanel.vue'
+import StackList from './StackList.vue'
 
 const router = useRouter()
 const { id, project } = useProject()
 const sources = ref<Source[]>([])
+const problems = ref<ProblemRow[]>([])
 const loaded = ref(false)
 const error = ref<unknown>(null)
 const picking = ref(false)
 const path = ref('')
 const newName = ref('')
-const scans = computed(() => runningJobs.value.filter((j) => j.kind === 'scan'))
-const places = computed(() => {
-  const found = new Map<string, Source[]>()
-  for (const source of sources.value) found.set(source.mount, [...(found.get(source.mount) ?? []), source])
-  return [...found]
-})
+const fits = ref<Fit[]>([])
+const over = ref(false)
+const tab = ref<'stack' | 'keys' | 'profile' | 'problems'>('stack')
+const scans = computed(() => runningJobs.value.filter((j) => ['scan', 'rename', 'verify', 'harvest', 'forget', 'index', 'references'].includes(j.kind)))
+const live = computed(() => sources.value.filter((s) => s.counts))
+const summary = computed(() => ({ entries: live.value.reduce((n, s) => n + s.entries, 0), size: live.value.reduce((n, s) => n + s.size, 0) }))
+const tabs = computed(() => [
+  ['stack', `Stack ${sources.value.length || ''}`],
+  ['keys', 'Keys and names'],
+  ['profile', 'Profile'],
+  ['problems', `Problems ${problems.value.length || ''}`],
+] as const)
+const upload = useUploads((problem) => (error.value = problem))
 
 async function load() {
   if (!id.value) return
   try {
     sources.value = await api.sources(id.value)
     loaded.value = true
+    problems.value = await api.problems(id.value)
   } catch (found) {
     error.value = found
   }
@@ -43,13 +57,31 @@ async function mount(place: string) {
     error.value = null
     await api.mount(id.value, place.trim())
     path.value = ''
+    fits.value = []
   } catch (found) {
     error.value = found
   }
 }
 
-async function unmount(place: string) {
-  if (confirm(`Take ${place} out of the project? Nothing on disk is touched.`)) await api.unmount(id.value, place)
+async function look() {
+  error.value = null
+  try {
+    fits.value = await api.fits(path.value.trim())
+    if (!fits.value.length) error.value = new Error('No profile that is known fits this folder. Mount it all the same: ZIP, TAR, 7z and open formats are read without one.')
+  } catch (found) {
+    error.value = found
+  }
+}
+
+async function order(ids: string[]) {
+  const before = sources.value
+  sources.value = ids.map((one) => before.find((s) => s.id === one)!)
+  try {
+    sources.value = await api.orderSources(id.value, ids)
+  } catch (found) {
+    sources.value = before
+    error.value = found
+  }
 }
 
 async function create() {
@@ -60,73 +92,84 @@ async function create() {
   await router.push({ name: 'sources', params: { project: made.id } })
 }
 
+async function chooseLanguage(language: string) {
+  await api.chooseLanguage(id.value, language || null)
+  await loadProjects()
+}
+
+async function dropped(event: DragEvent) {
+  over.value = false
+  if (!event.dataTransfer?.types.includes('Files')) return
+  await upload.drop(id.value, event.dataTransfer)
+}
+
 watch(id, load, { immediate: true })
-useEvents((event) => (event.reconnected || event.changed === 'sources') && load())
+useEvents((event) => {
+  if (event.reconnected || ['sources', 'keys', 'names', 'references'].includes(event.changed ?? '')) void load()
+  if (event.changed === 'sources') void loadProjects()
+})
 useKeys('Sources', [['a', 'Add a source', () => (picking.value = true)]])
-const kindWords: Record<string, string> = { folder: 'loose files', zip: 'ZIP', file: 'single file' }
 </script>
 
 <template>
-  <div class="h-full overflow-auto">
-    <div class="mx-auto max-w-4xl space-y-5 p-8">
+  <div class="relative h-full overflow-auto" @dragenter.prevent="over = $event.dataTransfer?.types.includes('Files') ?? false" @dragover.prevent @drop.prevent="dropped">
+    <div v-if="over" class="hatched absolute inset-4 z-20 flex items-center justify-center rounded-xl border-2 border-sea text-[17px] font-semibold text-sea" @dragleave="over = false">Let go to send these files to the project</div>
+    <div class="mx-auto max-w-4xl space-y-4 px-8 py-6">
       <div class="flex items-end justify-between gap-6">
         <div>
-          <h1 class="text-[24px] font-semibold tracking-tight">Where the files come from</h1>
-          <p class="max-w-prose text-faint">{{ project?.about || 'Mount folders and packs. Where two hold the same path, the higher one wins and the lower is kept as shadowed.' }}</p>
+          <h1 class="text-[22px] font-semibold tracking-tight">Where the files come from</h1>
+          <p class="max-w-prose text-[13px] text-faint">{{ sources.length ? `${count(live.length)} of ${count(sources.length)} sources count, ${count(summary.entries)} entries, ${bytes(summary.size)}. Where several hold a path, the upper one wins.` : 'Mount folders and packs. Where two hold the same path, the higher one wins and the lower is kept as shadowed.' }}</p>
         </div>
         <button v-if="sources.length" class="button button-main" @click="router.push({ name: 'browse', params: { project: id } })">Browse the entries</button>
       </div>
 
       <Problem v-if="error" :error="error" @close="error = null" />
 
-      <form class="flex gap-2 rounded-xl border border-line bg-sheet p-4" @submit.prevent="mount(path)">
-        <input v-model="path" class="field min-w-0 flex-1 font-mono" placeholder="Path of a folder, pack or model on this machine" aria-label="Path to mount" data-test="mount-path" />
+      <form class="flex gap-2" @submit.prevent="mount(path)">
+        <input v-model="path" class="field min-w-0 flex-1 font-mono" placeholder="Path of a folder, pack or model on this machine, or drop files here" aria-label="Path to mount" data-test="mount-path" />
         <button type="button" class="button" @click="picking = true">Choose…</button>
+        <label class="button cursor-pointer">Send files…<input type="file" multiple class="sr-only" data-test="upload" @change="upload.files(id, ($event.target as HTMLInputElement).files)" /></label>
+        <button v-if="!sources.length" type="button" class="button" :disabled="!path.trim()" data-test="tell" @click="look">Tell me what you see</button>
         <button type="submit" class="button button-main" :disabled="!path.trim()" data-test="mount">Mount</button>
       </form>
 
-      <div v-for="job in scans" :key="job.id" class="flex items-center gap-4 rounded-xl border border-line bg-sheet p-4">
+      <section v-for="fit in fits" :key="fit.file" class="rounded-xl border border-sea bg-sea-soft/40 p-4 text-[13px]" data-test="fit">
+        <div class="flex items-start justify-between gap-4">
+          <div>
+            <p class="font-semibold">{{ fit.name }}<template v-if="fit.version">, version {{ fit.version }}</template></p>
+            <p class="text-faint">{{ fit.about }}</p>
+          </div>
+          <button class="button button-main" data-test="use-fit" @click="mount(path)">Mount with this profile</button>
+        </div>
+        <ul class="mt-2 list-inside list-disc text-[12.5px]"><li v-for="reason in fit.reasons" :key="reason">{{ reason }}</li></ul>
+      </section>
+
+      <div v-for="job in scans" :key="job.id" class="flex items-center gap-4 rounded-xl border border-line bg-sheet px-4 py-2.5">
         <ProgressLine :job="job" class="flex-1" />
         <button class="button" @click="api.cancel(job.id)">Cancel</button>
       </div>
+      <div v-for="one in uploads" :key="one.name" class="rounded-xl border border-line bg-sheet px-4 py-2.5 text-[13px]" data-test="upload-line">
+        <div class="flex justify-between gap-3"><span class="truncate">Sending {{ one.name }}</span><span class="num text-faint">{{ bytes(one.have) }} of {{ bytes(one.size) }}</span></div>
+        <div class="mt-1 h-1.5 overflow-hidden rounded-full bg-sunk"><div class="h-full bg-sea" :style="{ width: `${(one.have / Math.max(one.size, 1)) * 100}%` }" /></div>
+      </div>
 
-      <section v-for="[place, list] in places" :key="place" class="overflow-hidden rounded-xl border border-line bg-sheet">
-        <header class="flex items-center justify-between gap-4 border-b border-line px-4 py-2.5">
-          <p class="min-w-0 truncate font-mono text-[12.5px]" :title="place">{{ place }}</p>
-          <div class="flex gap-2">
-            <button class="button" title="Look at the files again" @click="mount(place)">Read again</button>
-            <button class="button" @click="unmount(place)">Unmount</button>
-          </div>
-        </header>
-        <table class="w-full text-[13.5px]">
-          <thead class="text-left text-[12px] text-faint">
-            <tr>
-              <th class="w-16 px-4 py-1.5 font-medium" title="Where two hold the same path, the upper one wins">Order</th>
-              <th class="py-1.5 font-medium">Source</th>
-              <th class="py-1.5 font-medium">Kind</th>
-              <th class="py-1.5 text-right font-medium">Entries</th>
-              <th class="px-4 py-1.5 text-right font-medium">Unpacked</th>
-            </tr>
-          </thead>
-          <tbody>
-            <template v-for="(source, i) in list" :key="source.id">
-              <tr class="border-t border-line" data-test="source">
-                <td class="num px-4 py-2 text-faint">{{ i + 1 }}</td>
-                <td class="py-2 font-medium">{{ source.label }}</td>
-                <td class="py-2">{{ kindWords[source.kind] ?? `pack, by layout ${source.kind}` }}</td>
-                <td class="num py-2 text-right">{{ count(source.entries) }}</td>
-                <td class="num px-4 py-2 text-right">{{ bytes(source.size) }}</td>
-              </tr>
-              <tr v-for="(found, n) in source.problems.slice(0, 20)" :key="n" class="bg-brick-soft">
-                <td></td>
-                <td colspan="4" class="py-1.5 pr-4 text-[13px] break-words"><span class="font-semibold text-brick">Problem</span> {{ found.line }}</td>
-              </tr>
-            </template>
-          </tbody>
-        </table>
-      </section>
+      <template v-if="sources.length">
+        <div class="flex items-center gap-5 border-b border-line text-[14px]" role="tablist">
+          <button v-for="[name, title] in tabs" :key="name" role="tab" class="-mb-px border-b-2 pb-2" :aria-selected="tab === name" :class="tab === name ? 'border-sea font-semibold text-sea' : 'border-transparent text-faint hover:text-ink'" :data-test="`tab-${name}`" @click="tab = name">{{ title }}</button>
+          <label v-if="project?.languages.length" class="ml-auto flex items-center gap-2 pb-1.5 text-[13px]"><span class="text-faint">Language</span>
+            <select class="field py-0.5" data-test="language" :value="project.language ?? ''" @change="chooseLanguage(($event.target as HTMLSelectElement).value)">
+              <option v-for="l in project.languages" :key="l" :value="l">{{ l }}</option>
+              <option value="">none</option>
+            </select>
+          </label>
+        </div>
+        <StackList v-if="tab === 'stack'" :sources="sources" @order="order" @error="error = $event" @problems="tab = 'problems'" @keys="tab = 'keys'" @remount="mount" />
+        <KeysPanel v-else-if="tab === 'keys'" :project="id" :sources="sources" @error="error = $event" />
+        <ProfilePanel v-else-if="tab === 'profile'" :project="id" @error="error = $event" />
+        <ProblemList v-else :problems="problems" :project="id" />
+      </template>
 
-      <div v-if="loaded && !sources.length && !scans.length" class="hatched rounded-xl border border-line p-10 text-center">
+      <div v-else-if="loaded && !scans.length" class="hatched rounded-xl border border-line p-10 text-center">
         <p class="text-[16px] font-semibold">Nothing is mounted yet</p>
         <p class="mx-auto mb-4 max-w-md text-faint">Choose a folder with game files, one pack, or a single model. Packs inside a folder are opened too. The project “Brinepost” shows how it looks.</p>
         <button class="button button-main" @click="picking = true">Choose a folder or file</button>

@@ -1,0 +1,160 @@
+"""Open what a path or an address stands for, as sources in the order of the stack."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.binary.versions import fitting_layout
+from pruxel.core.sources.archives import ArchiveSource, archive_form
+from pruxel.core.sources.base import Listing, Source
+from pruxel.core.sources.carve import CarvedSource
+from pruxel.core.sources.folder import FileSource, FolderSource
+from pruxel.core.sources.kinds import HEAD_BYTES, Kind, classify, layouts_for
+from pruxel.core.sources.knowledge import Knowledge
+from pruxel.core.sources.origin import INSIDE, Origin, origin_inside, origin_of_file
+from pruxel.core.sources.packs import PackSource
+from pruxel.core.sources.zips import ZipSource
+
+
+@dataclass(frozen=True)
+class Unreadable:
+    """A source that is recognised but cannot be opened: its listing tells why."""
+
+    label: str
+    error: InputError
+    kind: str = "unreadable"
+
+    def listing(self, context: Context) -> Listing:
+        """Raises what stood in the way."""
+        context.check()
+        raise self.error
+
+    def read(self, path: str, context: Context) -> memoryview:
+        """Raises what stood in the way."""
+        context.check()
+        del path
+        raise self.error
+
+
+@dataclass(frozen=True)
+class Opened:
+    """A source with the address by which it is found again and its place among the profile's layers."""
+
+    source: Source
+    address: str
+    place: int = 0
+    layer: str = ""
+    language: str | None = None
+
+
+def open_origin(origin: Origin, knowledge: Knowledge) -> Source | None:
+    """A pack by its first bytes, or None when the bytes are none; a version that nobody knows gives `Unreadable`."""
+    head = origin.head()
+    if classify(head, origin.name, knowledge.layouts) is not Kind.PACK:
+        return None
+    layouts = layouts_for(head, origin.name, knowledge.layouts)
+    if layouts:
+        try:
+            layout = fitting_layout(layouts, origin.open(), origin.name, any_version=knowledge.any_version)
+        except InputError as error:
+            return Unreadable(origin.name, error)
+        return PackSource(origin, layout, knowledge)
+    form = archive_form(head, origin.name)
+    return ZipSource(origin, knowledge) if form is None else ArchiveSource(origin, form, knowledge)
+
+
+def open_sources(path: Path, knowledge: Knowledge) -> list[Opened]:
+    """The sources that a path stands for, lowest first: packs in the profile's order, loose files where it says so."""
+    if path.is_dir():
+        loose = FolderSource(path, knowledge)
+        found = [_placed(loose, str(path), knowledge, loose=True)]
+        for file in loose.packs():
+            source = open_origin(origin_of_file(file), knowledge)
+            if source is not None:
+                found.append(_placed(source, str(file), knowledge, loose=False))
+        return sorted(found, key=lambda o: (o.place, o.source.label))
+    if not path.is_file():
+        raise InputError(ErrorCode.NOT_FOUND, "there is no such file or folder", file=str(path), hint="Check the path.")
+    source = open_origin(origin_of_file(path), knowledge)
+    return [_placed(source or FileSource(path, knowledge), str(path), knowledge, loose=False)]
+
+
+def open_address(address: str, knowledge: Knowledge, context: Context) -> list[Opened]:
+    """The same for an address that may lead into packs: `place/pack.brp!inner/other.brp`. Raises `InputError`."""
+    outer, *inner = address.split(INSIDE)
+    found = open_sources(Path(outer), knowledge)
+    for entry in inner:
+        holder, place = found[-1].source, found[-1].address
+        origin = origin_inside(holder, place, entry, context)
+        source = open_origin(origin, knowledge)
+        if source is None:
+            raise InputError(
+                ErrorCode.UNKNOWN_FORMAT,
+                "this entry is no pack that can be opened",
+                file=address,
+                offset=0,
+                expected="a ZIP, TAR, 7z, compressed file, or a pack that a layout describes",
+                found=f"bytes {bytes(origin.open()[:8]).hex(' ')}",
+                hint="Describe the format in a layout (docs/layouts.md).",
+            )
+        found = [_placed(source, origin.address, knowledge, loose=False)]
+    return found
+
+
+def reopen(address: str, kind: str, knowledge: Knowledge, context: Context) -> Source:
+    """The one source that an address of `Opened` stands for; raises `InputError` when it is no longer what it was."""
+    outer, *inner = address.split(INSIDE)
+    place = Path(outer)
+    if not place.exists():
+        raise InputError(
+            ErrorCode.NOT_FOUND, "the source is not there any more", file=outer, hint="Put it back, or unmount it."
+        )
+    if kind == "folder":
+        return FolderSource(place, knowledge)
+    source = open_origin(origin_of_file(place), knowledge) or FileSource(place, knowledge)
+    reached = outer
+    for entry in inner:
+        origin = origin_inside(source, reached, entry, context)
+        reached = origin.address
+        source = open_origin(origin, knowledge) or CarvedSource(origin, ())
+    return source
+
+
+def origin_at(address: str, knowledge: Knowledge, context: Context) -> Origin:
+    """The bytes behind an address, whatever they are; raises `InputError`."""
+    outer, _, inner = address.rpartition(INSIDE)
+    if not outer:
+        return origin_of_file(Path(address))
+    place = Path(outer.split(INSIDE)[0])
+    holder = reopen(outer, "folder" if place.is_dir() else "pack", knowledge, context)
+    return origin_inside(holder, outer, inner, context)
+
+
+def stamp_of(address: str) -> str:
+    """Size and time of change of the file behind an address: whether it is still the one that was read."""
+    place = Path(address.split(INSIDE, maxsplit=1)[0])
+    try:
+        found = place.stat()
+    except OSError:
+        return ""
+    return "folder" if place.is_dir() else f"{found.st_size}:{found.st_mtime_ns}"
+
+
+def _placed(source: Source, address: str, knowledge: Knowledge, *, loose: bool) -> Opened:
+    place, layer = knowledge.profile.layer_of(source.label, loose=loose)
+    if layer is None:
+        return Opened(source, address, place)
+    return Opened(source, address, place, layer.name, layer.language)
+
+
+def in_language(sources: list[Opened], language: str | None) -> list[Opened]:
+    """The sources that count when one language is chosen: its own layers and those of no language."""
+    return [s for s in sources if s.language is None or s.language == language]
+
+
+def head_of(data: memoryview) -> bytes:
+    """As many first bytes as recognising a format takes."""
+    return bytes(data[:HEAD_BYTES])

@@ -1,0 +1,232 @@
+"""What the routes about entries take and give."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+from uuid import UUID
+
+from pydantic import BaseModel, Field
+
+
+class EntryOut(BaseModel):
+    id: int
+    path: str
+    kind: str
+    size: int
+    source: str
+    source_id: UUID
+    versions: int
+    shadowed: list[str]
+    variant: str
+    picture: str | None
+    alias: str
+    within: str
+    note: str
+    star: bool
+    seen: bool
+    used: int
+
+
+class EntriesOut(BaseModel):
+    entries: list[EntryOut]
+    offset: int
+
+
+class FacetsOut(BaseModel):
+    """Counts of a search; `capped` when more match than were counted."""
+
+    total: int
+    size: int
+    capped: bool
+    kinds: dict[str, int]
+    variants: dict[str, int]
+    sources: dict[str, int]
+
+
+class FolderOut(BaseModel):
+    path: str
+    entries: int
+    size: int
+    deeper: bool
+    alias: str
+
+
+class VersionOut(BaseModel):
+    """One source's version of a path; `same` when its content is that of the one that wins."""
+
+    id: int
+    source: str
+    source_id: UUID
+    size: int
+    kind: str
+    wins: bool
+    counts: bool
+    same: bool
+
+
+class MarkIn(BaseModel):
+    """What a person says of a path; what is null stays as it is."""
+
+    path: str = Field(min_length=1, max_length=2000)
+    folder: bool = False
+    alias: str | None = Field(None, max_length=200)
+    note: str | None = Field(None, max_length=10_000)
+    star: bool | None = None
+    seen: bool | None = None
+
+
+class SavedSearchModel(BaseModel):
+    name: str = Field(min_length=1, max_length=80)
+    query: dict[str, Any]
+
+
+class ReferenceOut(BaseModel):
+    name: str
+    path: str | None
+    near: list[str]
+
+
+class ReferencesOut(BaseModel):
+    """What an entry uses, and what uses it (as far as the game was read through)."""
+
+    uses: list[ReferenceOut]
+    used_by: list[str]
+
+
+class NeedsOut(BaseModel):
+    """An entry with all it needs."""
+
+    paths: list[str]
+    size: int
+    missing: list[str]
+
+
+class ChannelOut(BaseModel):
+    name: str
+    least: int
+    most: int
+    mean: float
+
+
+class TextureLook(BaseModel):
+    width: int
+    height: int
+    encoding: str
+    mips: int
+    has_alpha: bool
+    channels: list[ChannelOut]
+
+
+class MaterialLook(BaseModel):
+    name: str
+    values: list[tuple[str, str]]
+    slots: list[ReferenceOut]
+    missing: list[str]
+
+
+class LevelLook(BaseModel):
+    """`points` are (model number, x, z) in metres, seen from above."""
+
+    models: list[str]
+    counts: list[int]
+    points: list[tuple[int, float, float]]
+
+
+class TableLook(BaseModel):
+    columns: list[str]
+    rows: list[list[str]]
+    total: int
+
+
+class LookOut(BaseModel):
+    """What there is to see of an entry; the part that fits its kind is set."""
+
+    kind: str
+    texture: TextureLook | None = None
+    material: MaterialLook | None = None
+    level: LevelLook | None = None
+    table: TableLook | None = None
+    text: str | None = None
+    glance: UUID | None = None
+    problem: str | None = None
+
+
+class GlanceFacts(BaseModel):
+    triangles: int
+    vertices: int
+    parts: int
+    materials: list[str]
+    size: list[float]
+    joints: int
+    clips: list[str]
+    notes: list[str]
+
+
+class GlanceOut(BaseModel):
+    status: str
+    scene: str | None
+    facts: GlanceFacts | None
+    problem: str | None
+
+
+class BytesOut(BaseModel):
+    offset: int
+    size: int
+    hex: str
+
+
+class SelectionIn(BaseModel):
+    """What to take: some paths, or all that a search finds."""
+
+    paths: list[str] | None = Field(None, max_length=200_000)
+    query: dict[str, Any] | None = None
+
+
+class SelectionOut(BaseModel):
+    files: int
+    size: int
+    several: int
+    same_name: int
+    free: int
+
+
+class ExtractIn(SelectionIn):
+    name: str = Field("files", min_length=1, max_length=80)
+    shape: Literal["keep", "flat", "strip"] = "keep"
+    prefix: str = Field("", max_length=1000)
+    versions: Literal["winning", "all"] = "winning"
+    png: bool = False
+
+
+class CarveIn(BaseModel):
+    first: int = Field(0, ge=0)
+    last: int | None = Field(None, ge=0)
+
+
+class HitModel(BaseModel):
+    format: str
+    ending: str
+    kind: str
+    offset: int
+    size: int
+    picture: str | None = None
+
+
+class KeepIn(BaseModel):
+    hits: list[HitModel] = Field(min_length=1, max_length=10_000)
+
+
+class CardOut(BaseModel):
+    """A thing of the game: what it is called, its entries by part, and the parts that are missing."""
+
+    group: str
+    code: str
+    name: str
+    picture: str | None
+    parts: dict[str, list[str]]
+    missing: list[str]
+
+
+class CatalogueOut(BaseModel):
+    cards: list[CardOut]
+    problems: list[str]

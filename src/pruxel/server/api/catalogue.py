@@ -1,0 +1,65 @@
+"""The catalogue: things of the game rather than files."""
+
+from __future__ import annotations
+
+from uuid import UUID
+
+from fastapi import APIRouter
+from sqlalchemy import select
+
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import InputError
+from pruxel.core.sources.catalogue import build_cards, is_catalogue, names_by_code, read_rows
+from pruxel.server.api.browse_models import CardOut, CatalogueOut
+from pruxel.server.jobs.stacks import stored_stack
+from pruxel.server.store.database import session
+from pruxel.server.store.marks import found_by_pattern
+from pruxel.server.store.tables import EntryRow
+
+router = APIRouter(tags=["catalogue"])
+_MOST_PARTS = 60
+_MOST_CARDS = 2000
+
+
+@router.get("/projects/{project}/catalogue")
+def get_catalogue(project: UUID) -> CatalogueOut:
+    """People, creatures, vehicles, places …: whatever the profile's tables describe, with what belongs to each."""
+    stack = stored_stack(project)
+    cards: list[CardOut] = []
+    problems: list[str] = []
+    with session() as db:
+
+        def find(pattern: str) -> tuple[str, ...]:
+            return found_by_pattern(db, stack.state, pattern, _MOST_PARTS)
+
+        for table in stack.profile.spec.tables:
+            if not is_catalogue(table):
+                continue
+            try:
+                names = names_by_code(table, read_rows(stack.read(table.file, Context()), table.file))
+            except InputError as error:
+                problems.append(error.fault.line())
+                continue
+            chosen = dict(list(names.items())[: max(_MOST_CARDS - len(cards), 0)])
+            for card in build_cards(table, chosen, find):
+                shown = [*card.parts.get("portrait", ()), *card.parts.get("model", ())]
+                cards.append(
+                    CardOut(
+                        group=card.group,
+                        code=card.code,
+                        name=card.name,
+                        picture=None,
+                        parts={name: list(paths) for name, paths in card.parts.items()},
+                        missing=list(card.missing),
+                    ).model_copy(update={"picture": "\n".join(shown)})
+                )
+        wanted = [path for card in cards for path in (card.picture or "").split("\n") if path]
+        rows = db.execute(
+            select(EntryRow.path, EntryRow.picture).where(
+                EntryRow.slot.in_(stack.state.winning), EntryRow.path.in_(wanted), EntryRow.picture.is_not(None)
+            )
+        )
+        pictures: dict[str, str] = {r.path: r.picture for r in rows}
+    for shown_card in cards:
+        shown_card.picture = next((pictures[p] for p in (shown_card.picture or "").split("\n") if p in pictures), None)
+    return CatalogueOut(cards=cards, problems=problems)

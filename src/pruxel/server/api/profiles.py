@@ -1,0 +1,161 @@
+"""Profiles: look at, write, check, bring in and take away; and find the one that fits a folder."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from uuid import UUID
+
+import yaml
+from fastapi import APIRouter, Response
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import InputError
+from pruxel.core.sources.detect import detect
+from pruxel.core.sources.profile import Alias, check_profile
+from pruxel.core.sources.profile_files import LoadedProfile, build_profile, find_profiles, load_profile, write_profile
+from pruxel.server.api.models import JobOut
+from pruxel.server.api.problems import not_found
+from pruxel.server.api.source_models import FitOut, ProfileIn, ProfileOut
+from pruxel.server.jobs.queue import put_job, send
+from pruxel.server.jobs.stacks import check_root
+from pruxel.server.store.blobs import get_blob
+from pruxel.server.store.database import session
+from pruxel.server.store.jobs import job_event
+from pruxel.server.store.projects import profile_of
+from pruxel.server.store.stack_state import touch
+from pruxel.server.store.tables import Mark, NameListRow, Project, SourceRow
+
+router = APIRouter(tags=["profiles"])
+_MOST_NAMES = 200_000
+
+
+def _project(db: Session, project: UUID) -> Project:
+    found = db.get(Project, project)
+    if found is None:
+        raise not_found("project")
+    return found
+
+
+def _told(text: str, home: str | None) -> ProfileOut:
+    empty = ProfileOut(
+        text=text, name="", layouts=[], layers=[], keys=[], tables=[], variants=[], version=None, problem=None
+    )
+    if not text.strip():
+        return empty
+    try:
+        loaded = build_profile(text, "profile", None if home is None else Path(home))
+    except InputError as error:
+        return empty.model_copy(update={"problem": error.fault.line()})
+    profile = loaded.profile
+    fits = detect(Path(home), [profile], Context()) if home is not None and Path(home).is_dir() else []
+    return ProfileOut(
+        text=text,
+        name=profile.name,
+        layouts=[layout.title or layout.layout for layout in profile.layouts],
+        layers=[layer.name for layer in profile.spec.layers],
+        keys=[key.name for key in profile.spec.keys],
+        tables=[table.file for table in profile.spec.tables],
+        variants=list(profile.spec.variants),
+        version=fits[0].version if fits else None,
+        problem=None,
+    )
+
+
+@router.get("/projects/{project}/profile")
+def get_profile(project: UUID) -> ProfileOut:
+    """The project's profile."""
+    with session() as db:
+        found = _project(db, project)
+        return _told(found.profile, found.profile_home)
+
+
+@router.post("/projects/{project}/profile/check")
+def check_text(project: UUID, wanted: ProfileIn) -> ProfileOut:
+    """What a text would be as a profile; nothing is kept."""
+    with session() as db:
+        return _told(wanted.text, _project(db, project).profile_home)
+
+
+@router.put("/projects/{project}/profile")
+def set_profile(project: UUID, wanted: ProfileIn) -> JobOut | None:
+    """Replace the profile and read all sources again by it. Raises when the text does not hold together."""
+    job = None
+    with session() as db:
+        found = _project(db, project)
+        if wanted.text.strip():
+            build_profile(wanted.text, "profile", None if found.profile_home is None else Path(found.profile_home))
+        found.profile = wanted.text
+        touch(db, project)
+        mounts = db.execute(select(SourceRow.mount).where(SourceRow.project_id == project).distinct()).scalars()
+        jobs = [
+            put_job(db, project, "scan", f"Reading {Path(m).name}", {"mount": m, "key": m, "force": True})
+            for m in mounts
+        ]
+    for one in jobs:
+        send(one)
+        job = JobOut.model_validate(job_event(one))
+    return job
+
+
+@router.get("/projects/{project}/profile/file", response_class=Response)
+def export_profile(project: UUID) -> Response:
+    """The profile as one file that stands alone: layouts in it, aliases and notes, names by hand; never keys."""
+    with session() as db:
+        found = _project(db, project)
+        loaded = profile_of(found) if found.profile.strip() else LoadedProfile(_blank(found.name), None)
+        marks = db.execute(
+            select(Mark).where(Mark.project_id == project, Mark.origin == "").order_by(Mark.path)
+        ).scalars()
+        aliases = tuple(
+            Alias(path=f"{m.path}/**" if m.folder else m.path, alias=m.alias, note=m.note, star=m.star)
+            for m in marks
+            if m.alias or m.note or m.star
+        )
+        lists = db.execute(select(NameListRow).where(NameListRow.project_id == project)).scalars()
+        names = sorted({line for row in lists for line in get_blob(row.blob).decode("utf-8", "replace").splitlines()})
+    spec = loaded.profile.spec
+    own = {a.path for a in aliases}
+    kept = tuple(a for a in spec.aliases if a.path not in own)
+    more = {"aliases": (*kept, *aliases), "known_names": tuple(sorted({*spec.known_names, *names[:_MOST_NAMES]}))}
+    text = write_profile(spec.model_copy(update=more), loaded.profile.layouts)
+    check_profile(yaml.safe_load(text), "export")
+    headers = {"Content-Disposition": 'attachment; filename="profile.yaml"', "X-Content-Type-Options": "nosniff"}
+    return Response(text, media_type="application/yaml", headers=headers)
+
+
+def _blank(name: str):  # type: ignore[no-untyped-def]  # noqa: ANN202
+    return build_profile(yaml.safe_dump({"profile": 1, "name": name}), "profile", None).profile
+
+
+@router.get("/fits")
+def find_fits(path: str) -> list[FitOut]:
+    """Which profiles fit a folder: those that lie in it or beside it, and those of other projects, best first."""
+    folder = check_root(Path(path))
+    if not folder.is_dir():
+        return []
+    found: dict[str, LoadedProfile] = {}
+    for file in find_profiles(folder):
+        try:
+            found[str(file)] = load_profile(file)
+        except InputError:
+            continue
+    with session() as db:
+        for project in db.execute(select(Project).where(Project.profile != "")).scalars():
+            try:
+                found[f"project {project.name}"] = profile_of(project)
+            except InputError:
+                continue
+    profiles = {id(loaded.profile): name for name, loaded in found.items()}
+    return [
+        FitOut(
+            name=fit.profile.name,
+            about=fit.profile.about,
+            score=fit.score,
+            reasons=list(fit.reasons),
+            version=fit.version,
+            file=profiles[id(fit.profile)],
+        )
+        for fit in detect(folder, [loaded.profile for loaded in found.values()], Context())
+    ]

@@ -1,0 +1,162 @@
+"""Raw extraction: the bytes of chosen entries into a folder; can pause, and goes on after a restart."""
+
+from __future__ import annotations
+
+import shutil
+import uuid
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import select
+
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import CancelledError, ErrorCode, InputError
+from pruxel.core.images import png
+from pruxel.core.images.decode import decode_image
+from pruxel.core.sources.names import safe_path, unique_name
+from pruxel.server.jobs.runner import job_kind
+from pruxel.server.jobs.stacks import StoredStack, stored_stack
+from pruxel.server.settings import settings
+from pruxel.server.store.database import session
+from pruxel.server.store.jobs import change_job
+from pruxel.server.store.search import Query, page
+from pruxel.server.store.tables import EntryRow, Job
+
+_PAGE = 500
+_MOST_FAULTS = 200
+_SPARE = 256 << 20
+
+
+def chosen_rows(stack: StoredStack, payload: dict[str, Any]) -> Iterator[EntryRow]:
+    """The entries that a selection means, in a fixed order: paths of the tray, or a search; all versions if asked."""
+    every = payload.get("versions") == "all"
+    slots = stack.state.every if every else stack.state.winning
+    for paths in _paths(stack, payload):
+        with session() as db:
+            wanted = select(EntryRow).where(EntryRow.slot.in_(slots), EntryRow.path.in_(paths))
+            rows = list(db.execute(wanted).scalars())
+        rank = stack.state.rank
+        rows.sort(key=lambda r: (r.path, -rank.get(str(stack.state.by_slot[r.slot].source), -1)))
+        yield from rows
+
+
+def _paths(stack: StoredStack, payload: dict[str, Any]) -> Iterator[list[str]]:
+    if payload.get("paths"):
+        wanted = sorted(set(payload["paths"]))
+        for at in range(0, len(wanted), _PAGE):
+            yield wanted[at : at + _PAGE]
+        return
+    query = Query(**payload["query"])
+    after: str | None = None
+    while True:
+        with session() as db:
+            rows = page(db, stack.state, query, offset=0, limit=_PAGE, after=after)
+        if not rows:
+            return
+        yield [row.path for row in rows]
+        after = rows[-1].path
+
+
+def target_name(row: EntryRow, stack: StoredStack, payload: dict[str, Any], taken: set[str], first: bool) -> str:  # noqa: FBT001
+    """Where an entry goes: with its folders, flat, or without a leading part; a lower version says whose it is."""
+    path = safe_path(row.path)
+    shape, prefix = payload.get("shape", "keep"), str(payload.get("prefix", "")).strip("/")
+    if shape == "flat":
+        path = path.rsplit("/", 1)[-1]
+    elif shape == "strip" and prefix and path.startswith(f"{prefix}/"):
+        path = path[len(prefix) + 1 :]
+    if not first:
+        stem, dot, ending = path.rpartition(".")
+        label = safe_path(stack.source_row(row.slot).label).rsplit(".", 1)[0]
+        path = f"{stem}~{label}{dot}{ending}" if dot else f"{path}~{label}"
+    return unique_name(path, taken)
+
+
+def named_rows(stack: StoredStack, payload: dict[str, Any]) -> Iterator[tuple[EntryRow, str]]:
+    """Every chosen entry with its place below the folder."""
+    taken: set[str] = set()
+    last = ""
+    for row in chosen_rows(stack, payload):
+        yield row, target_name(row, stack, payload, taken, row.path != last)
+        last = row.path
+
+
+@job_kind("extract")
+def extract(job: Job, context: Context) -> None:
+    """Write entry by entry; how far it is stands with the job, so that it goes on where it stopped."""
+    stack = stored_stack(job.project_id)
+    payload = dict(job.payload)
+    folder = Path(payload["folder"])
+    folder.mkdir(parents=True, exist_ok=True)
+    done = int(payload.get("done", 0))
+    written = int(payload.get("written", 0))
+    total, total_bytes = int(payload["total"]), int(payload["bytes"])
+    faults = list(payload.get("faults", []))
+    _check_space(folder, total_bytes - written)
+    number = 0
+    try:
+        for row, name in named_rows(stack, payload):
+            number += 1
+            if number <= done:
+                continue
+            words = f"{number:,} of {total:,} files, {written / 1e6:,.1f} MB"
+            context.progress(min(max(written / max(total_bytes, 1), number / max(total, 1)), 1.0), words)
+            written += _write(stack, row, folder / name, faults, context, as_png=bool(payload.get("png")))
+            done = number
+    except CancelledError:
+        _keep(job.id, payload, done, written, faults)
+        raise
+    except OSError as error:
+        _keep(job.id, payload, done, written, faults)
+        raise InputError(
+            ErrorCode.NO_SPACE,
+            f"the folder cannot be written to ({error.strerror})",
+            file=str(folder),
+            hint="Make room, then resume: what is written stays.",
+        ) from error
+    _keep(job.id, payload, done, written, faults)
+
+
+def _keep(job: uuid.UUID, payload: dict[str, Any], done: int, written: int, faults: list[str]) -> None:
+    with session() as db:
+        change_job(db, job, payload=payload | {"done": done, "written": written, "faults": faults[:_MOST_FAULTS]})
+
+
+def _write(
+    stack: StoredStack, row: EntryRow, target: Path, faults: list[str], context: Context, *, as_png: bool
+) -> int:
+    try:
+        data = stack.read_row(row, context)
+    except InputError as error:
+        faults.append(error.fault.line())
+        return 0
+    target.parent.mkdir(parents=True, exist_ok=True)
+    partial = target.with_name(f".{target.name}.partial")
+    partial.write_bytes(data)
+    partial.replace(target)
+    if as_png and row.kind == "texture":
+        try:
+            picture = png.encode(decode_image(data, row.path, context.limits).rgba)
+            target.with_name(f"{target.name}.png").write_bytes(picture)
+        except InputError as error:
+            faults.append(error.fault.line())
+    return len(data)
+
+
+def _check_space(folder: Path, wanted: int) -> None:
+    free = shutil.disk_usage(folder).free
+    if wanted + _SPARE > free:
+        raise InputError(
+            ErrorCode.NO_SPACE,
+            "there is not enough room on the disk",
+            file=str(folder),
+            expected=f"{wanted + _SPARE:,} bytes free",
+            found=f"{free:,}",
+            hint="Choose less, or make room and resume.",
+        )
+
+
+def extract_folder(name: str, job: uuid.UUID) -> Path:
+    """The folder of one extraction."""
+    return settings().extracts / f"{safe_path(name).replace('/', '-')}-{str(job)[:8]}"

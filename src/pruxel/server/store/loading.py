@@ -1,0 +1,203 @@
+"""Load a source's entries: one COPY, with folders and facets counted on the way."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, field
+from itertools import islice
+
+from sqlalchemy import delete, func, select, text
+from sqlalchemy.orm import Session
+
+from pruxel.core.sources.base import Listed
+from pruxel.server.store.tables import EntryRow, FacetCount, Folder, FolderCount, Slot
+
+_LINES = 20_000
+COLUMNS = "slot, folder, path, kind, size, stored, stamp, variant"
+
+
+@dataclass
+class _Tally:
+    """One folder of the source being loaded."""
+
+    id: int
+    files: int = 0
+    size: int = 0
+
+
+@dataclass
+class Loading:
+    """What is being loaded: the slot, the project's folders as far as met, counts by kind and variant."""
+
+    project: uuid.UUID
+    slot: int
+    variant_of: Callable[[str], str] | None = None
+    rows: int = 0
+    size: int = 0
+    folders: dict[str, _Tally] = field(default_factory=dict)
+    facets: dict[tuple[str, str], list[int]] = field(default_factory=dict)
+    fresh: list[tuple[int, str]] = field(default_factory=list)
+    spare_ids: list[int] = field(default_factory=list)
+
+    def line(self, item: Listed) -> str:
+        """One line for COPY; paths hold neither tabs, line ends nor backslashes, since their names were made safe."""
+        path, kind, size, stored, _, stamp = item
+        name = path[: max(path.rfind("/"), 0)]
+        folder = self.folders.get(name) or self._folder(name)
+        folder.files += 1
+        folder.size += size
+        variant = "" if self.variant_of is None else self.variant_of(path)
+        facet = self.facets.get((kind, variant))
+        if facet is None:
+            facet = self.facets[kind, variant] = [0, 0]
+        facet[0] += 1
+        facet[1] += size
+        self.rows += 1
+        self.size += size
+        return f"{self.slot}\t{folder.id}\t{path}\t{kind}\t{size}\t{stored}\t{stamp}\t{variant}\n"
+
+    def _folder(self, name: str) -> _Tally:
+        found = _Tally(self.spare_ids.pop())
+        self.folders[name] = found
+        self.fresh.append((found.id, name))
+        return found
+
+
+def new_slot(db: Session, project: uuid.UUID, source: uuid.UUID, holders: list[str]) -> int:
+    """The slot for a source and a set of holders, made when it is not there."""
+    wanted = sorted(holders)
+    known = db.execute(select(Slot.id).where(Slot.source_id == source, Slot.holders == wanted)).scalar_one_or_none()
+    if known is not None:
+        return known
+    made = Slot(project_id=project, source_id=source, holders=wanted)
+    db.add(made)
+    db.flush()
+    return made.id
+
+
+def known_folders(db: Session, project: uuid.UUID) -> dict[str, _Tally]:
+    """The folders that the project has already."""
+    rows = db.execute(select(Folder.path, Folder.id).where(Folder.project_id == project))
+    return {path: _Tally(number) for path, number in rows}
+
+
+def copy_entries(
+    db: Session, loading: Loading, entries: Iterable[Listed], told: Callable[[int], None], into: str
+) -> None:
+    """Stream entries into `into`; the transaction is the caller's. `told` hears how many rows are in."""
+    cursor = db.connection().connection.cursor()
+    with cursor.copy(f"COPY {into} ({COLUMNS}) FROM STDIN") as copy:
+        for chunk in _chunks(entries, loading, db):
+            copy.write(chunk)
+            told(loading.rows)
+
+
+def _chunks(entries: Iterable[Listed], loading: Loading, db: Session) -> Iterator[str]:
+    """Lines by the thousand. Ids for folders are taken ahead, on another connection, since COPY holds this one."""
+    walk = iter(entries)
+    while batch := list(islice(walk, _LINES)):
+        lacking = 2 * len({item[0][: max(item[0].rfind("/"), 0)] for item in batch} - loading.folders.keys())
+        if lacking > len(loading.spare_ids):
+            with Session(db.get_bind()) as other:
+                taken = other.execute(
+                    text("SELECT nextval('folders_id_seq') FROM generate_series(1, :n)"), {"n": lacking}
+                )
+                loading.spare_ids += [row[0] for row in taken]
+        yield "".join(map(loading.line, batch))
+
+
+def finish_folders(db: Session, loading: Loading) -> None:
+    """Store folders met for the first time, with all folders above them, and the counts of this slot."""
+    above = {name for name in _ancestors(loading.folders) if name not in loading.folders}
+    taken = db.execute(text("SELECT nextval('folders_id_seq') FROM generate_series(1, :n)"), {"n": len(above)})
+    for (number,), name in zip(taken, sorted(above), strict=True):
+        loading.folders[name] = _Tally(number)
+        loading.fresh.append((number, name))
+    cursor = db.connection().connection.cursor()
+    with cursor.copy("COPY folders (id, project_id, parent, path) FROM STDIN") as copy:
+        for number, name in loading.fresh:
+            parent = loading.folders[name[: max(name.rfind("/"), 0)]].id if name else None
+            copy.write_row((number, loading.project, parent, name))
+    below: dict[str, list[int]] = {}
+    for name, tally in loading.folders.items():
+        if tally.files:
+            for place in _ways_up(name):
+                sums = below.setdefault(place, [0, 0])
+                sums[0] += tally.files
+                sums[1] += tally.size
+    with cursor.copy("COPY folder_counts (slot, folder, files, below, size) FROM STDIN") as copy:
+        for name, (files, size) in below.items():
+            tally = loading.folders[name]
+            copy.write_row((loading.slot, tally.id, tally.files, files, size))
+    with cursor.copy("COPY facet_counts (slot, kind, variant, number, size) FROM STDIN") as copy:
+        for (kind, variant), (number, size) in loading.facets.items():
+            copy.write_row((loading.slot, str(kind), variant, number, size))
+
+
+def _ways_up(name: str) -> Iterator[str]:
+    """The folder itself and every one above it, to the top (an empty name)."""
+    while name:
+        yield name
+        name = name[: max(name.rfind("/"), 0)]
+    yield ""
+
+
+def _ancestors(names: Iterable[str]) -> set[str]:
+    found: set[str] = set()
+    for name in names:
+        for place in _ways_up(name):
+            if place in found:
+                break
+            found.add(place)
+    return found
+
+
+def recount(db: Session, slots: list[int]) -> None:
+    """Count folders and facets of some slots anew from their rows."""
+    db.execute(delete(FacetCount).where(FacetCount.slot.in_(slots)))
+    db.execute(delete(FolderCount).where(FolderCount.slot.in_(slots)))
+    db.execute(
+        text(
+            "INSERT INTO facet_counts (slot, kind, variant, number, size) "
+            "SELECT slot, kind, variant, count(*), sum(size) FROM entries WHERE slot = ANY(:slots) GROUP BY 1, 2, 3"
+        ),
+        {"slots": slots},
+    )
+    db.execute(
+        text(
+            """
+            WITH RECURSIVE direct AS (
+                SELECT slot, folder, count(*) AS files, sum(size) AS size
+                FROM entries WHERE slot = ANY(:slots) GROUP BY 1, 2
+            ), up AS (
+                SELECT slot, folder, folder AS place, files, size FROM direct
+                UNION ALL
+                SELECT up.slot, up.folder, f.parent, up.files, up.size
+                FROM up JOIN folders f ON f.id = up.place WHERE f.parent IS NOT NULL
+            )
+            INSERT INTO folder_counts (slot, folder, files, below, size)
+            SELECT slot, place, sum(CASE WHEN folder = place THEN files ELSE 0 END), sum(files), sum(size)
+            FROM up GROUP BY 1, 2
+            """
+        ),
+        {"slots": slots},
+    )
+
+
+def slots_of(db: Session, source: uuid.UUID) -> list[int]:
+    """All slots of a source."""
+    return list(db.execute(select(Slot.id).where(Slot.source_id == source)).scalars())
+
+
+def remove_entries(db: Session, source: uuid.UUID) -> None:
+    """Take a source's rows out, with its slots and their counts."""
+    slots = slots_of(db, source)
+    db.execute(delete(EntryRow).where(EntryRow.slot.in_(slots)))
+    db.execute(delete(Slot).where(Slot.id.in_(slots)))
+
+
+def entries_in(db: Session, slots: list[int]) -> int:
+    """How many entries some slots have, from their counts."""
+    found = db.execute(select(func.sum(FacetCount.number)).where(FacetCount.slot.in_(slots))).scalar()
+    return int(found or 0)

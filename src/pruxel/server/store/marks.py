@@ -1,0 +1,56 @@
+"""Aliases, notes, stars; and entries by pattern."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from sqlalchemy import text
+from sqlalchemy.orm import Session
+
+from pruxel.core.sources.patterns import pattern_regex
+from pruxel.server.store.stack_state import StackState
+
+_CHANGE = text(
+    """
+    INSERT INTO marks (project_id, path, folder, alias, note, star, seen, origin, stamp, size)
+    VALUES (:project, :path, :folder, coalesce(:alias, ''), coalesce(:note, ''), coalesce(:star, false),
+            coalesce(:seen, false), '', :stamp, :size)
+    ON CONFLICT (project_id, path) DO UPDATE SET
+        alias = coalesce(:alias, marks.alias), note = coalesce(:note, marks.note), star = coalesce(:star, marks.star),
+        seen = coalesce(:seen, marks.seen), stamp = coalesce(:stamp, marks.stamp), size = coalesce(:size, marks.size),
+        origin = CASE WHEN CAST(:alias AS text) IS NULL THEN marks.origin ELSE '' END
+    """
+)
+
+
+def change_mark(db: Session, state: StackState, path: str, *, folder: bool, values: dict[str, Any]) -> None:
+    """Set some of alias, note, star, seen of a path; the rest stays. Remembers the content it is said of."""
+    row = None
+    if not folder:
+        row = db.execute(
+            text("SELECT stamp, size FROM entries WHERE slot = ANY(:slots) AND path = :path LIMIT 1"),
+            {"slots": state.winning, "path": path},
+        ).one_or_none()
+    said = {name: values.get(name) for name in ("alias", "note", "star", "seen")}
+    content = {"stamp": None if row is None else row.stamp, "size": None if row is None else row.size}
+    db.execute(_CHANGE, {"project": state.project, "path": path, "folder": folder} | said | content)
+
+
+def found_by_pattern(db: Session, state: StackState, pattern: str, most: int) -> tuple[str, ...]:
+    """Paths of the merged view that a pattern means, sorted."""
+    if not state.winning:
+        return ()
+    values: dict[str, Any] = {"slots": state.winning, "most": most}
+    if not any(mark in pattern for mark in "*?"):
+        condition = "path = :path"
+        values["path"] = pattern
+    else:
+        start = re.split(r"[*?]", pattern, maxsplit=1)[0]
+        like = re.sub(r"([\\_%])", r"\\\1", pattern).replace("*", "%").replace("?", "_")
+        values |= {"low": start, "high": start + "\U0010ffff", "regex": f"^{pattern_regex(pattern)}$", "like": like}
+        condition = "path >= :low AND path < :high AND path ILIKE :like AND path ~* :regex"
+    rows = db.execute(
+        text(f"SELECT path FROM entries WHERE slot = ANY(:slots) AND {condition} ORDER BY path LIMIT :most"), values
+    )
+    return tuple(row[0] for row in rows)

@@ -1,0 +1,35 @@
+"""What a project knows: its profile, keys and name lists."""
+
+from __future__ import annotations
+
+import uuid
+from pathlib import Path
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from pruxel.core.base.limits import Limits
+from pruxel.core.sources.knowledge import Knowledge
+from pruxel.core.sources.name_lists import joined, parse_names
+from pruxel.core.sources.profile import Profile
+from pruxel.core.sources.profile_files import LoadedProfile, build_profile
+from pruxel.server.store.blobs import get_blob
+from pruxel.server.store.tables import KeyRow, NameListRow, Project
+
+
+def profile_of(project: Project) -> LoadedProfile:
+    """The project's profile, or an empty one; raises `InputError` when it does not hold together."""
+    if not project.profile.strip():
+        return LoadedProfile(Profile(), None)
+    home = None if project.profile_home is None else Path(project.profile_home)
+    return build_profile(project.profile, "profile", home)
+
+
+def knowledge_of(db: Session, project: uuid.UUID) -> Knowledge:
+    """All that is known when the project's sources are opened."""
+    found = db.get_one(Project, project)
+    keys = {k.name: k.value for k in db.execute(select(KeyRow).where(KeyRow.project_id == project)).scalars()}
+    loaded = profile_of(found)
+    lists = db.execute(select(NameListRow).where(NameListRow.project_id == project).order_by(NameListRow.label))
+    own = [parse_names(get_blob(row.blob), row.label, Limits()) for row in lists.scalars()]
+    return Knowledge(loaded.profile, keys, joined([loaded.names(), *own]))

@@ -1,0 +1,48 @@
+import { computed, ref, watch } from 'vue'
+import type { Entry } from '../api/client'
+
+export interface Pick {
+  path: string
+  size: number
+  kind: string
+}
+
+const picks = ref(new Map<string, Pick>())
+let project = ''
+
+const key = () => `pruxel.tray.${project}`
+
+/** The tray of a project: what was picked, from anywhere, kept in the browser. */
+export function useTray(id: () => string) {
+  watch(
+    id,
+    (now) => {
+      project = now
+      const kept: Pick[] = JSON.parse(localStorage.getItem(key()) ?? '[]')
+      picks.value = new Map(kept.map((p) => [p.path, p]))
+    },
+    { immediate: true },
+  )
+  const keep = () => localStorage.setItem(key(), JSON.stringify([...picks.value.values()]))
+  const toggle = (entry: Pick | Entry) => {
+    if (!picks.value.delete(entry.path)) picks.value.set(entry.path, { path: entry.path, size: entry.size, kind: entry.kind })
+    keep()
+  }
+  const add = (list: Pick[]) => {
+    for (const one of list) picks.value.set(one.path, one)
+    keep()
+  }
+  const clear = () => {
+    picks.value.clear()
+    keep()
+  }
+  return {
+    picks,
+    toggle,
+    add,
+    clear,
+    has: (path: string) => picks.value.has(path),
+    size: computed(() => [...picks.value.values()].reduce((sum, p) => sum + p.size, 0)),
+    models: computed(() => [...picks.value.values()].filter((p) => p.kind === 'model')),
+  }
+}

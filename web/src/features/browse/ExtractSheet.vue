@@ -1,0 +1,94 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue'
+import { api, type Selection, type Wish } from '../../api/client'
+import Problem from '../../components/Problem.vue'
+import Sheet from '../../components/Sheet.vue'
+import { bytes, count } from '../../model/words'
+
+const { project, paths, wish } = defineProps<{ project: string; paths: string[]; wish: Wish }>()
+const emit = defineEmits<{ close: [] }>()
+const what = ref<'tray' | 'found' | 'folder' | 'everything'>(paths.length ? 'tray' : 'found')
+const name = ref('files')
+const shape = ref<'keep' | 'flat' | 'strip'>('keep')
+const prefix = ref(wish.folder ?? '')
+const versions = ref<'winning' | 'all'>('winning')
+const png = ref(false)
+const measured = ref<Selection>()
+const error = ref<unknown>(null)
+const chosen = computed(() => {
+  if (what.value === 'tray') return { paths }
+  const { search, ...rest } = wish
+  if (what.value === 'found') return { query: { ...rest, search } }
+  return { query: what.value === 'folder' ? { folder: wish.folder } : {} }
+})
+watch(
+  chosen,
+  async (now) => {
+    measured.value = undefined
+    try {
+      measured.value = await api.selection(project, now)
+    } catch (problem) {
+      error.value = problem
+    }
+  },
+  { immediate: true },
+)
+const choices = computed(() =>
+  (
+    [
+      ['tray', `the tray (${count(paths.length)})`, paths.length > 0],
+      ['found', 'what the search finds', true],
+      ['folder', `the folder ${wish.folder}`, !!wish.folder],
+      ['everything', 'everything', true],
+    ] as const
+  ).filter(([, , there]) => there),
+)
+async function start() {
+  try {
+    await api.extract(project, { ...chosen.value, name: name.value, shape: shape.value, prefix: prefix.value, versions: versions.value, png: png.value })
+    emit('close')
+  } catch (problem) {
+    error.value = problem
+  }
+}
+const zip = computed(() => `/api/projects/${project}/extract.zip?${new URLSearchParams(what.value === 'tray' ? { paths: paths.join('\n') } : { query: what.value === 'found' ? (wish.search ?? '') : '' })}`)
+</script>
+
+<template>
+  <Sheet open title="Extract raw files" @close="emit('close')">
+    <form class="space-y-4 text-[13px]" @submit.prevent="start">
+      <Problem v-if="error" :error="error" @close="error = null" />
+      <div class="grid grid-cols-[110px_1fr] items-baseline gap-y-2.5">
+        <span class="text-faint">Take</span>
+        <div class="flex flex-wrap gap-x-4 gap-y-1"><label v-for="[value, title] in choices" :key="value" class="flex items-center gap-1.5"><input v-model="what" type="radio" :value="value" class="accent-sea" />{{ title }}</label></div>
+        <span class="text-faint">Folders</span>
+        <div class="flex flex-wrap gap-x-4 gap-y-1">
+          <label class="flex items-center gap-1.5"><input v-model="shape" type="radio" value="keep" class="accent-sea" />keep them</label>
+          <label class="flex items-center gap-1.5"><input v-model="shape" type="radio" value="flat" class="accent-sea" data-test="flat" />none, all in one</label>
+          <label class="flex items-center gap-1.5"><input v-model="shape" type="radio" value="strip" class="accent-sea" />without <input v-model="prefix" class="field w-36 py-0.5 font-mono" aria-label="Leading folders to leave out" @focus="shape = 'strip'" /></label>
+        </div>
+        <template v-if="measured?.several">
+          <span class="text-faint">Versions</span>
+          <div>
+            <p class="text-marigold"><span class="num">{{ count(measured.several) }}</span> {{ measured.several === 1 ? 'path is' : 'paths are' }} held by several sources.</p>
+            <label class="mr-4 inline-flex items-center gap-1.5"><input v-model="versions" type="radio" value="winning" class="accent-sea" />keep the higher layer</label>
+            <label class="inline-flex items-center gap-1.5"><input v-model="versions" type="radio" value="all" class="accent-sea" data-test="all-versions" />keep all, lower ones named after their source</label>
+          </div>
+        </template>
+        <span class="text-faint">Textures</span>
+        <label class="flex items-center gap-1.5"><input v-model="png" type="checkbox" class="accent-sea" data-test="png" />a PNG beside each</label>
+        <label class="text-faint" for="extract-name">Name</label>
+        <input id="extract-name" v-model="name" class="field w-56 py-1" />
+      </div>
+      <p class="rounded-md bg-paper px-3 py-2" data-test="measured">
+        <template v-if="measured"><span class="num">{{ count(measured.files) }}</span> files, <span class="num">{{ bytes(measured.size) }}</span>; <span class="num">{{ bytes(measured.free) }}</span> free<template v-if="shape === 'flat' && measured.same_name">; {{ count(measured.same_name) }} share a name and get a number</template></template>
+        <template v-else>Counting…</template>
+      </p>
+      <div class="flex justify-end gap-2">
+        <a v-if="what !== 'folder'" class="button" :href="zip" download>As one zip</a>
+        <button type="button" class="button" @click="emit('close')">Close</button>
+        <button class="button button-main" :disabled="!measured?.files || !name.trim()" data-test="start-extract">Extract to a folder</button>
+      </div>
+    </form>
+  </Sheet>
+</template>
