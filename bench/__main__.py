@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 import trimesh
 
+from bench import scale, unpacking
 from bench.scenes import waves
 from bench.timing import best, line
 from pruxel.core.base.context import Context
@@ -160,6 +161,8 @@ def main() -> None:
         vertices()
         formats(Path(folder))
         memory(Path(folder))
+    unpacking.run()
+    scale.run()
 
 
 main()

@@ -56,7 +56,7 @@ def test_the_locked_example_opens_with_its_key_and_its_names(tmp_path: Path) -> 
     key, start, paths = b"k" * 16, bytes(range(16)), ["a/one.txt", "b/two.txt", "c/three.txt"]
     size = 4 + 20 * len(paths)
     table = b"OPEN" + b"".join(
-        struct.pack("<QQI", xxhash.xxh64_intdigest(path, 7), 24 + size + n, 1) for n, path in enumerate(paths)
+        struct.pack("<QQI", xxhash.xxh64_intdigest(path.lower().encode(), 7), 24 + size + n, 1) for n, path in enumerate(paths)
     )
     assert len(table) % 16 == 0
     worker = Cipher(algorithms.AES(key), modes.CBC(start)).encryptor()
@@ -67,9 +67,9 @@ def test_the_locked_example_opens_with_its_key_and_its_names(tmp_path: Path) -> 
     known = Knowledge(keys={"box": key}, names=names_of([b"a/one.txt", b"C\\Three.txt"]))
     source = PackSource(origin, layout, known)
     listed = [entry.path for entry in source.listing(Context()).entries]
-    assert listed[::2] == ["a/one.txt", "C/Three.txt"]
-    assert listed[1].startswith("~unnamed/unknown/")
-    assert [bytes(source.read(path, Context())) for path in listed] == [b"1", b"2", b"3"]
+    assert listed[:2] == ["C/Three.txt", "a/one.txt"]
+    assert listed[2].startswith("~unnamed/unknown/")
+    assert [bytes(source.read(path, Context())) for path in listed] == [b"3", b"1", b"2"]
     with pytest.raises(InputError, match="needs the key 'box'"):
         PackSource(origin, layout).listing(Context())
 
@@ -106,7 +106,7 @@ def test_every_key_of_the_language_is_documented() -> None:
 
     text = (ROOT / "docs/layouts.md").read_text()
     for name in [*FieldSpec.model_fields, *Layout.model_fields, *PackExtract.model_fields, *Hashing.model_fields]:
-        assert re.search(rf"`[a-z0-9_ ]*\\b{name}\\b", text), name
+        assert re.search(rf"`[a-z0-9_ ]*\b{name}\b", text), name
 
 
 def test_links_of_the_readme_lead_somewhere() -> None:

@@ -136,7 +136,7 @@ def write_sample(
         b"mat/crate_wood.bmt", b"mat/crate_next.bmt"
     )
     if version == 2:
-        _second_edition(packed)
+        second_edition(packed)
     _write(folder / "version.txt", f"{version}.0\n".encode())
     _write(folder / "reef.brp", pack_bytes(packed))
     _write(folder / "update_1.brp", pack_bytes(second.patch(lamp, made["crate"], made["hat"])))
@@ -163,7 +163,7 @@ def write_sample(
     report(1.0, "done")
 
 
-def _second_edition(packed: dict[str, bytes]) -> None:
+def second_edition(packed: dict[str, bytes]) -> None:
     """What the second version of the game does otherwise: something changed, moved, gone and new."""
     packed["text/readme.txt"] = b"Brinepost, second edition. Deliver the mail, greet the crab.\n"
     packed["mat/crate_wood.bmt" if "mat/crate_wood.bmt" in packed else "mat/sign_wood.bmt"] += b"\0"

@@ -179,7 +179,13 @@ export class Stage {
   /** Turn slowly by itself until somebody takes hold of it. */
   turn(on: boolean) {
     this.turning = on && !matchMedia('(prefers-reduced-motion: reduce)').matches
-    if (this.turning) this.spin(performance.now())
+    if (!this.turning) return
+    const { center, radius } = this.bounds()
+    const half = Math.min(this.camera.fov, 2 * Math.atan(Math.tan((this.camera.fov * Math.PI) / 360) * this.camera.aspect) * (180 / Math.PI)) / 2
+    const away = this.camera.position.clone().sub(this.controls.target).setLength((radius / Math.sin((half * Math.PI) / 180)) * 0.94)
+    this.controls.target.copy(center)
+    this.camera.position.copy(center).add(away)
+    this.spin(performance.now())
   }
 
   private spin(before: number) {

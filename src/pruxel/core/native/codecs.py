@@ -81,6 +81,11 @@ _FAILURES: tuple[Any, ...] = (
 CODECS = tuple(_INFLATE)
 
 
+def crc32(data: memoryview | bytes) -> int:
+    """The CRC-32 of ISO 3309, several times quicker than the standard library's."""
+    return int(isal_zlib.crc32(data))
+
+
 def decompress(codec: str, data: memoryview, size: int, name: str, offset: int = 0) -> bytes:
     """Decompress to exactly `size` bytes.
 

@@ -33,9 +33,13 @@ def over_ranges(count: int, run: Callable[[int, int], object], worth_splitting: 
 def made_ahead(items: Iterable[A], make: Callable[[A], B]) -> Iterator[B]:
     """Make something of each item on all cores, in order, a few ahead of who takes them and no more."""
     waiting: deque[Future[B]] = deque()
-    for item in items:
-        waiting.append(_POOL.submit(make, item))
-        if len(waiting) > 2 * _CORES:
+    try:
+        for item in items:
+            waiting.append(_POOL.submit(make, item))
+            if len(waiting) > 2 * _CORES:
+                yield waiting.popleft().result()
+        while waiting:
             yield waiting.popleft().result()
-    while waiting:
-        yield waiting.popleft().result()
+    finally:
+        for one in waiting:
+            one.cancel()

@@ -9,6 +9,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.binary.elements import decode_floats, element
 from pruxel.core.formats import gltf, obj
 from pruxel.core.geometry.tangents import vertex_tangents
+from pruxel.core.native.hashes import FUNCTIONS, hash_texts, positions_of
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
 
 
@@ -28,6 +29,9 @@ def warm() -> None:
     text = b"".join(bytes(p) for p in obj.write(scene, "square", Context())[0].pieces) + b"f 1 2 3 4\n"
     obj.read(memoryview(text), "square.obj", lambda _: None, Context())
     gltf.write_glb(scene, "square", Context())
+    for function in FUNCTIONS:
+        hash_texts(function, np.zeros(3, np.uint8), np.array([0, 1, 3]))
+    positions_of(np.zeros(1, np.uint64), np.zeros(1, np.uint64))
 
 
 if __name__ == "__main__":

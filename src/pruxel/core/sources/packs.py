@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import zlib
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -16,7 +15,7 @@ from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.base.limits import check_unpacked_size
 from pruxel.core.binary.schema import Layout
 from pruxel.core.native.ciphers import decrypt
-from pruxel.core.native.codecs import decompress, decompress_head
+from pruxel.core.native.codecs import crc32, decompress, decompress_head
 from pruxel.core.sources.base import Listed, Listing, not_found, renamed
 from pruxel.core.sources.keys import Keys
 from pruxel.core.sources.kinds import HEAD_BYTES, Kind, classify, ending_of, kinds_by_ending
@@ -274,7 +273,7 @@ class PackSource:
             data = packed[:size]
         else:
             data = memoryview(decompress(codec, packed, size, name, offset))
-        if table.crc is not None and zlib.crc32(data) != int(table.crc[row]):
+        if table.crc is not None and crc32(data) != int(table.crc[row]):
             sealed = table.spec.cipher is not None and self._is_sealed(row)
             raise InputError(
                 ErrorCode.CHECKSUM,
@@ -282,7 +281,7 @@ class PackSource:
                 file=name,
                 offset=offset,
                 expected=f"CRC-32 {int(table.crc[row]):08x}",
-                found=f"{zlib.crc32(data):08x}",
+                found=f"{crc32(data):08x}",
                 hint="Copy the pack again from its origin.",
             )
         return data

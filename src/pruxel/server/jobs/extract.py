@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import shutil
+import time
 import uuid
 from collections.abc import Iterator
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +16,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, ErrorCode, InputError
 from pruxel.core.images import png
 from pruxel.core.images.decode import decode_image
+from pruxel.core.native.threads import made_ahead
 from pruxel.core.sources.names import safe_path, unique_name
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import StoredStack, stored_stack
@@ -94,16 +97,24 @@ def extract(job: Job, context: Context) -> None:
     total, total_bytes = int(payload["total"]), int(payload["bytes"])
     faults = list(payload.get("faults", []))
     _check_space(folder, total_bytes - written)
-    number = 0
+    start, before = time.monotonic(), written
+
+    def read(item: tuple[EntryRow, str]) -> tuple[EntryRow, str, memoryview | InputError]:
+        try:
+            return *item, stack.read_row(item[0], Context(cancelled=context.cancelled, limits=context.limits))
+        except InputError as error:
+            return *item, error
+
+    ahead = islice(named_rows(stack, payload), done, None)
     try:
-        for row, name in named_rows(stack, payload):
-            number += 1
-            if number <= done:
-                continue
-            words = f"{number:,} of {total:,} files, {written / 1e6:,.1f} MB"
-            context.progress(min(max(written / max(total_bytes, 1), number / max(total, 1)), 1.0), words)
-            written += _write(stack, row, folder / name, faults, context, as_png=bool(payload.get("png")))
-            done = number
+        for row, name, data in made_ahead(ahead, read):
+            words = _pace(done, total, written, total_bytes, written - before, time.monotonic() - start)
+            context.progress(min(max(written / max(total_bytes, 1), done / max(total, 1)), 1.0), words)
+            if isinstance(data, InputError):
+                faults.append(data.fault.line())
+            else:
+                written += _write(row, data, folder / name, faults, context, as_png=bool(payload.get("png")))
+            done += 1
     except CancelledError:
         _keep(job.id, payload, done, written, faults)
         raise
@@ -123,14 +134,16 @@ def _keep(job: uuid.UUID, payload: dict[str, Any], done: int, written: int, faul
         change_job(db, job, payload=payload | {"done": done, "written": written, "faults": faults[:_MOST_FAULTS]})
 
 
-def _write(
-    stack: StoredStack, row: EntryRow, target: Path, faults: list[str], context: Context, *, as_png: bool
-) -> int:
-    try:
-        data = stack.read_row(row, context)
-    except InputError as error:
-        faults.append(error.fault.line())
-        return 0
+def _pace(done: int, total: int, written: int, total_bytes: int, lately: int, seconds: float) -> str:
+    """How far it is, how fast it goes and how long it will take."""
+    words = f"{done:,} of {total:,} files, {written / 1e6:,.1f} MB"
+    if seconds < 0.5 or not lately:
+        return words
+    rate = lately / seconds
+    return f"{words}, {rate / 1e6:,.1f} MB/s, {max(total_bytes - written, 0) / rate:,.0f} s left"
+
+
+def _write(row: EntryRow, data: memoryview, target: Path, faults: list[str], context: Context, *, as_png: bool) -> int:
     target.parent.mkdir(parents=True, exist_ok=True)
     partial = target.with_name(f".{target.name}.partial")
     partial.write_bytes(data)

@@ -238,8 +238,9 @@ def _load_difference(db: Session, loading: Loading, entries: Iterable[Listed], c
     db.execute(
         text(
             "UPDATE entries e SET kind = l.kind, size = l.size, stored = l.stored, stamp = l.stamp, "
-            "variant = l.variant, picture = NULL FROM listed l WHERE e.slot = ANY(:mine) AND l.path = e.path AND (e.kind, e.size, e.stored, "
-            "e.stamp, e.variant) IS DISTINCT FROM (l.kind, l.size, l.stored, l.stamp, l.variant)"
+            "variant = l.variant, picture = NULL FROM listed l WHERE e.slot = ANY(:mine) AND l.path = e.path "
+            "AND (e.kind, e.size, e.stored, e.stamp, e.variant) "
+            "IS DISTINCT FROM (l.kind, l.size, l.stored, l.stamp, l.variant)"
         ),
         values,
     )

@@ -39,13 +39,13 @@ def rescue() -> list[Job]:
     with session() as db:
         silent = silent_jobs(db)
         again = [job for job in silent if give_up_or_retry(db, job)]
+        again += [job for job in lost_jobs(db) if job not in again]
     for job in silent:
         if job.kind == "deliver":
             mark = job.payload["delivery"][:8]
             for left in settings().deliveries.glob(f".*{mark}*.partial"):
                 shutil.rmtree(left, ignore_errors=True) if left.is_dir() else left.unlink(missing_ok=True)
-        lost = lost_jobs(db)
-    for job in [*again, *lost]:
+    for job in again:
         send(job)
     return silent
 

@@ -77,7 +77,8 @@ def lost_jobs(db: Session) -> list[Job]:
     rows = db.execute(
         text(
             "SELECT id FROM jobs j WHERE status = 'queued' AND created < now() - interval '4 seconds' "
-            "AND NOT EXISTS (SELECT 1 FROM procrastinate_jobs q WHERE q.status IN ('todo', 'doing') AND q.args->>'job_id' = j.id::text)"
+            "AND NOT EXISTS (SELECT 1 FROM procrastinate_jobs q "
+            "WHERE q.status IN ('todo', 'doing') AND q.args->>'job_id' = j.id::text)"
         )
     )
     return [job for (number,) in rows if (job := db.get(Job, number)) is not None]

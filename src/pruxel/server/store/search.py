@@ -214,7 +214,8 @@ def _above(path: str) -> list[str]:
 def _folder_aliases(db: Session, state: StackState, places: set[str]) -> dict[str, str]:
     rows = db.execute(
         text(
-            "SELECT path, alias FROM marks WHERE project_id = :project AND folder AND alias <> '' AND path = ANY(:places)"
+            "SELECT path, alias FROM marks "
+            "WHERE project_id = :project AND folder AND alias <> '' AND path = ANY(:places)"
         ),
         {"project": state.project, "places": sorted(places)},
     )

@@ -51,8 +51,8 @@ useEvents((event) => event.job?.id === jobId.value && ['done', 'failed'].include
     <div class="space-y-3 text-[13px]">
       <Problem v-if="error" :error="error" @close="error = null" />
       <form class="flex items-center gap-2" @submit.prevent="start">
-        <label>From byte <input v-model.number="first" type="number" min="0" class="field w-32 py-0.5" /></label>
-        <label>to <input v-model.number="last" type="number" min="0" class="field w-32 py-0.5" placeholder="end" /></label>
+        <label class="flex items-center gap-2">From byte<input v-model.number="first" type="number" min="0" class="field w-32 py-0.5" /></label>
+        <label class="flex items-center gap-2">to<input v-model.number="last" type="number" min="0" class="field w-32 py-0.5" placeholder="end" /></label>
         <button class="button py-1">Search again</button>
       </form>
       <ProgressLine v-if="job && !hits" :job="job" />

@@ -80,7 +80,7 @@ useKeys('Catalogue', [['/', 'Search the catalogue', () => box.value?.focus()]])
       <div class="grid grid-cols-[repeat(auto-fill,minmax(220px,1fr))] gap-4">
         <article v-for="card in shown" :key="`${card.group}${card.code}`" class="flex flex-col overflow-hidden rounded-xl border border-line bg-sheet" data-test="card" :data-code="card.code">
           <div class="flex h-40 items-center justify-center bg-gradient-to-b from-paper to-sunk">
-            <img v-if="card.picture" :src="`/api/blobs/${card.picture}`" :alt="`Picture of ${card.name}`" class="size-full object-cover" />
+            <img v-if="card.picture" :src="`/api/blobs/${card.picture}`" :alt="`Picture of ${card.name}`" class="size-full object-cover object-[50%_25%]" />
             <span v-else class="text-[13px] text-faint">no picture</span>
           </div>
           <div class="flex flex-1 flex-col gap-1.5 border-t border-line p-3">

@@ -52,7 +52,7 @@ useEvents((event) => event.job?.id === job && event.job.status !== 'running' && 
       <p v-if="glance?.problem || failed" class="absolute inset-x-3 bottom-3 rounded-md bg-brick-soft px-2 py-1 text-[12.5px] text-brick">{{ glance?.problem || failed }}</p>
     </div>
     <p v-if="glance?.facts" class="border-t border-line px-4 py-2 text-[12.5px]">
-      <span class="num">{{ count(glance.facts.triangles) }}</span> triangles, {{ glance.facts.parts }} {{ glance.facts.parts === 1 ? 'part' : 'parts' }}, <span class="num">{{ glance.facts.size.map(length).join(' × ') }}</span>
+      <span class="num">{{ count(glance.facts.triangles) }}</span> triangles, {{ glance.facts.parts }} {{ glance.facts.parts === 1 ? 'part' : 'parts' }}<span class="num block text-faint">{{ glance.facts.size.map(length).join(' × ') }}</span>
       <span v-if="glance.facts.joints">, {{ glance.facts.joints }} joints</span><span v-if="glance.facts.clips.length">, {{ glance.facts.clips.length }} clips</span>
       <span v-if="glance.facts.notes.length" class="block text-marigold">{{ glance.facts.notes[0] }}</span>
     </p>

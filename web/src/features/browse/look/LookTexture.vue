@@ -53,7 +53,7 @@ function wheel(event: WheelEvent) {
         <tbody>
           <tr v-for="c in texture.channels" :key="c.name">
             <td class="w-5 font-semibold">{{ c.name }}</td>
-            <td class="w-16 text-faint">{{ c.least }} to {{ c.most }}</td>
+            <td class="w-20 whitespace-nowrap text-faint">{{ c.least }} to {{ c.most }}</td>
             <td><div class="relative h-1.5 rounded-full bg-sunk"><div class="absolute h-full rounded-full bg-faint/45" :style="{ left: `${(c.least / 255) * 100}%`, width: `${Math.max(((c.most - c.least) / 255) * 100, 1)}%` }" /><div class="absolute -top-0.5 h-2.5 w-0.5 bg-ink" :style="{ left: `${(c.mean / 255) * 100}%` }" /></div></td>
             <td class="w-14 text-right">{{ c.mean }}</td>
           </tr>
