@@ -56,7 +56,8 @@ def test_the_locked_example_opens_with_its_key_and_its_names(tmp_path: Path) -> 
     key, start, paths = b"k" * 16, bytes(range(16)), ["a/one.txt", "b/two.txt", "c/three.txt"]
     size = 4 + 20 * len(paths)
     table = b"OPEN" + b"".join(
-        struct.pack("<QQI", xxhash.xxh64_intdigest(path.lower().encode(), 7), 24 + size + n, 1) for n, path in enumerate(paths)
+        struct.pack("<QQI", xxhash.xxh64_intdigest(path.lower().encode(), 7), 24 + size + n, 1)
+        for n, path in enumerate(paths)
     )
     assert len(table) % 16 == 0
     worker = Cipher(algorithms.AES(key), modes.CBC(start)).encryptor()

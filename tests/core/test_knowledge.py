@@ -71,7 +71,9 @@ def test_the_profile_that_fits_is_found_with_reasons(game: Path, newer: Path, tm
     assert detect(tmp_path, [own, Profile()], CONTEXT) == []
 
 
-TABLE = GameTable(file="t.csv", group="people", id="code", name="name", model="act_{id}/*.mdl", skeleton="act_{id}/*.skl")
+TABLE = GameTable(
+    file="t.csv", group="people", id="code", name="name", model="act_{id}/*.mdl", skeleton="act_{id}/*.skl"
+)
 
 
 def test_cards_name_what_is_missing() -> None:
@@ -91,7 +93,9 @@ def test_bad_tables_say_why(data: bytes, word: str) -> None:
         names_by_code(TABLE, read_rows(memoryview(data), "t.csv"))
 
 
-@pytest.mark.parametrize("text", ["profile: 1\n", "profile: 2\nname: x\n", "name: [", "profile: 1\nname: x\nkeys: [{value: 1}]"])
+@pytest.mark.parametrize(
+    "text", ["profile: 1\n", "profile: 2\nname: x\n", "name: [", "profile: 1\nname: x\nkeys: [{value: 1}]"]
+)
 def test_a_profile_that_does_not_hold_together_says_where(text: str) -> None:
     with pytest.raises(InputError) as caught:
         build_profile(text, "mine.yaml", None)

@@ -56,7 +56,11 @@ def test_positions_are_found_and_absent_ones_are_not(hashes: list[int], wanted: 
 
 @given(st.lists(st.text(st.characters(min_codepoint=33, max_codepoint=126), min_size=1, max_size=40), max_size=30))
 def test_lists_are_read_line_by_line(lines: list[str]) -> None:
-    for data in ("\n".join(lines).encode(), "\r\n".join([*lines, ""]).encode(), gzip.compress("\n".join(lines).encode())):
+    for data in (
+        "\n".join(lines).encode(),
+        "\r\n".join([*lines, ""]).encode(),
+        gzip.compress("\n".join(lines).encode()),
+    ):
         names = parse_names(data, "list", Limits())
         assert [names.text(n) for n in range(len(names))] == [line.replace("\\", "/") for line in lines]
 

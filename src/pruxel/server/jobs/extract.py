@@ -116,22 +116,25 @@ def extract(job: Job, context: Context) -> None:
                 written += _write(row, data, folder / name, faults, context, as_png=bool(payload.get("png")))
             done += 1
     except CancelledError:
-        _keep(job.id, payload, done, written, faults)
+        _keep(job.id, done, written, faults)
         raise
     except OSError as error:
-        _keep(job.id, payload, done, written, faults)
+        _keep(job.id, done, written, faults)
         raise InputError(
             ErrorCode.NO_SPACE,
             f"the folder cannot be written to ({error.strerror})",
             file=str(folder),
             hint="Make room, then resume: what is written stays.",
         ) from error
-    _keep(job.id, payload, done, written, faults)
+    _keep(job.id, done, written, faults)
 
 
-def _keep(job: uuid.UUID, payload: dict[str, Any], done: int, written: int, faults: list[str]) -> None:
+def _keep(number: uuid.UUID, done: int, written: int, faults: list[str]) -> None:
+    """Note how far it is, beside what else was said of the job meanwhile (that it should pause, say)."""
     with session() as db:
-        change_job(db, job, payload=payload | {"done": done, "written": written, "faults": faults[:_MOST_FAULTS]})
+        stored = db.get_one(Job, number, with_for_update=True)
+        how_far = {"done": done, "written": written, "faults": faults[:_MOST_FAULTS]}
+        change_job(db, number, payload=stored.payload | how_far)
 
 
 def _pace(done: int, total: int, written: int, total_bytes: int, lately: int, seconds: float) -> str:
