@@ -16,7 +16,7 @@ from selenium.webdriver.support.ui import WebDriverWait
 _FLAGS = (
     "--headless=new --no-sandbox --disable-quic --no-first-run --disable-background-networking "
     "--disable-component-update --disable-sync --disable-dev-shm-usage --hide-scrollbars "
-    "--use-gl=angle --use-angle=swiftshader --enable-unsafe-swiftshader"
+    "--use-gl=angle --use-angle=swiftshader --enable-unsafe-swiftshader --force-prefers-reduced-motion"
 )
 
 

@@ -342,7 +342,7 @@ def bulk(client: TestClient, installation: dict[str, str], game: Path, worker: W
     (home / "p.yaml").write_text(
         "profile: 1\nname: Bulk\nlayouts: [layouts/*.yaml]\nleave_out: ['*.yaml', 'layouts/*']\n"
     )
-    (home / "bulk.brp").write_bytes(bulk_bytes(30_000))
+    (home / "bulk.brp").write_bytes(bulk_bytes(12_000))
     made = new_project(client, "bulk")
     mount(client, made, home, wait_for)
     return made
@@ -360,7 +360,7 @@ def test_extraction_pauses_and_goes_on_after_the_worker_died(
     client.post(f"/api/jobs/{job['id']}/pause")
     paused = wait_for(lambda: now() if now()["status"] == "paused" else None)
     done = paused["payload"]["done"]
-    assert 0 < done < 30_000
+    assert 0 < done < 12_000
     folder = Path(paused["payload"]["folder"])
     assert sum(1 for p in folder.rglob("*") if p.is_file()) == done
     assert not list(folder.rglob(".*.partial"))
@@ -370,7 +370,7 @@ def test_extraction_pauses_and_goes_on_after_the_worker_died(
     assert now()["status"] in {"queued", "done"}
     worker.start()
     wait_for(lambda: now()["status"] == "done", 120)
-    assert sum(1 for p in folder.rglob("*") if p.is_file()) == 30_000
+    assert sum(1 for p in folder.rglob("*") if p.is_file()) == 12_000
 
 
 def test_reading_again_moves_only_the_difference(

@@ -1,0 +1,232 @@
+"""Layers, keys, names, catalogue, search, tray, extraction and finds, with mouse and keyboard."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+
+from selenium.webdriver import ActionChains
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from pruxel.sample.containers import VAULT_KEY, WRONG_KEY
+from tests.browser.driver import Page
+
+
+def total(page: Page) -> int:
+    return int(page.see(page.test("total")).text.split()[0].replace(",", ""))
+
+
+def wait_for_total(page: Page, wanted: int) -> None:
+    page._wait.until(lambda _d: total(page) == wanted, f"{total(page)} entries, not {wanted}")
+
+
+def search(page: Page, words: str) -> None:
+    page.see(page.test("search"))
+    page.keys("/")
+    box = page.see(page.test("search"))
+    box.send_keys(Keys.CONTROL, "a")
+    box.send_keys(Keys.DELETE)
+    box.send_keys(words)
+
+
+def everything(page: Page) -> None:
+    page.see(page.test("entry"))
+    page.click("[data-kind=all]")
+
+
+def labels(page: Page) -> list[str]:
+    return [str(e.get_attribute("data-label")) for e in page.all(page.test("source"))]
+
+
+def test_layers_are_switched_and_moved(page: Page) -> None:
+    page.see(page.test("entry"))
+    everything(page)
+    search(page, "update_1.txt")
+    wait_for_total(page, 1)
+    page.keys(Keys.ENTER, "1")
+    page.see(page.test("source"), "update_1.brp")
+    switch = "[data-label='update_1.brp'] [data-test=switch]"
+    page.click(switch)
+    page.see("[data-label='update_1.brp']", "switched off")
+    page.keys("2")
+    page.see("main", "Nothing matches")
+    page.keys("1")
+    page.click(switch)
+    page._wait.until(lambda d: d.find_element(By.CSS_SELECTOR, switch).get_attribute("aria-checked") == "true")
+    before = labels(page)
+    handle = page.see("[data-label='first.brp'] [data-handle]")
+    page.driver.execute_script("arguments[0].focus()", handle)
+    for _ in range(len(before) - 1):
+        ActionChains(page.driver).key_down(Keys.ALT).send_keys(Keys.ARROW_UP).key_up(Keys.ALT).perform()
+        time.sleep(0.35)
+    page._wait.until(lambda _d: labels(page)[0] == "first.brp", "first.brp is not on top")
+    page.keys("2")
+    search(page, "text/readme")
+    page.click("[data-path='text/readme.txt']")
+    page.see(page.test("text"), "There is no crab yet")
+    page.click(page.test("tab-versions"))
+    page.see(page.test("version"), "reef.brp")
+    assert [v.text.split("\n")[0] for v in page.all(page.test("version"))] == ["first.brp", "update_1.brp", "reef.brp"]
+    page.keys("1")
+    page.see("[data-label='first.brp'] [data-handle]")
+    page.driver.execute_script("arguments[0].focus()", page.see("[data-label='first.brp'] [data-handle]"))
+    for _ in range(len(before) - 1):
+        ActionChains(page.driver).key_down(Keys.ALT).send_keys(Keys.ARROW_DOWN).key_up(Keys.ALT).perform()
+        time.sleep(0.35)
+    page._wait.until(lambda _d: labels(page) == before, "the order is not as it was")
+
+
+def test_a_language_is_chosen(page: Page) -> None:
+    page.see(page.test("entry"))
+    page.click(page.test("to-catalogue"))
+    page.see("[data-code='0233']", "Courier Anna Reed")
+    page.see("[data-code='0999']", "Missing: portrait, model, textures")
+    page.keys("1")
+    page.see(page.test("language")).send_keys("de")
+    page.see("[data-label='lang_en.brp']", "another language")
+    page.keys("2")
+    page.click(page.test("to-catalogue"))
+    page.see("[data-code='0233']", "Kurierin Anna Reed")
+    page.keys("1")
+    page.see(page.test("language")).send_keys("en")
+    page.see("[data-label='lang_de.brp']", "another language")
+
+
+def test_keys_wrong_and_right_then_harvest(page: Page) -> None:
+    page.see(page.test("entry"))
+    page.keys("1")
+    page.click("[data-label='vault.brv'] button", "needs the key")
+    page.click(page.test("type-key"))
+    page.see(page.test("key-value")).send_keys("not a key")
+    page.click(page.test("put-key"))
+    page.see("[role=alert]", "no key")
+    page.click("[role=alert] button")
+    for key, words in ((WRONG_KEY, "does not open"), (VAULT_KEY, "on the ring")):
+        box = page.see(page.test("key-value"))
+        box.clear()
+        box.send_keys(key.hex())
+        page.click(page.test("put-key"))
+        page.see("[data-name='reef-2']", words)
+    assert VAULT_KEY.hex() not in page.driver.page_source
+    page.see(page.test("known"), "37 / 60")
+    page.click(page.test("harvest"))
+    page.see(page.test("harvested"), "23 names won")
+    page.see(page.test("known"), "60 / 60")
+    page.keys("2")
+    everything(page)
+    search(page, "g777.brm")
+    page.see("[data-path='gear/g777/g777.brm']")
+
+
+def test_search_facets_and_the_list(page: Page) -> None:
+    everything(page)
+    search(page, "**/*crab*.dds -body")
+    page._wait.until(lambda _d: 4 <= total(page) <= 12, "no crab textures")
+    page.click("[data-kind=texture]")
+    page.click(page.test("as-list"))
+    page.see(page.test("sort")).send_keys("by size")
+    page.click(page.test("direction"))
+    page.see(page.test("entry"), "crab_gear")
+    page.click(page.test("save-search"))
+    page.see(page.test("saved"), "saved searches")
+    search(page, "orla finch")
+    page.click("[data-kind=all]")
+    page.see(page.test("entry"), "act_0107")
+    page.see(page.test("filter-variant")).send_keys("low resolution")
+    page.see("[data-path='actors/act_0107/act_0107_lo.brm']")
+    wait_for_total(page, 1)
+
+
+def test_stepping_shows_each_kind_beside_the_list(page: Page) -> None:
+    everything(page)
+    page.click(page.test("as-list"))
+    search(page, "market")
+    page.click("[data-path='levels/market/market.blv']")
+    page.see(page.test("plan"))
+    page.keys("j")
+    page.see("[data-test=quick-look] h2", "market_sand.bmt")
+    page.see("[data-test=quick-look]", "base colour")
+    page.keys("j")
+    page.see(page.test("texture"))
+    page.click("button", "2 × 2")
+    page.see(page.test("tiled"))
+    page.keys("k", "k", "k")
+    page.see("[data-test=glance]:not([data-shown=''])")
+    note = page.see(page.test("note"))
+    note.send_keys("the front one")
+    page.click(page.test("star"))
+    search(page, "front one")
+    page.see("[data-path='levels/market/hs07_front.brm']", "star")
+    page.click(page.test("star"))
+
+
+def test_what_is_found_inside_becomes_entries(page: Page) -> None:
+    everything(page)
+    search(page, "dump.bin")
+    page.click("[data-path='dev/dump.bin']")
+    page.see(page.test("bytes"))
+    page.click(page.test("carve"))
+    page.see(page.test("hit"), "PNG")
+    assert len(page.all(page.test("hit"))) == 8
+    page.click(page.test("keep-hits"))
+    page.see(page.test("kept"), "found in dump.bin")
+    page.keys(Keys.ESCAPE)
+    search(page, "dump.bin.found png")
+    page.see(page.test("entry"), ".png")
+    page.keys(Keys.ENTER, "1")
+    page.click("[data-label='found in dump.bin'] [data-test=remove-source]")
+    page.click(page.test("remove-yes"))
+    page.gone("[data-label='found in dump.bin']")
+
+
+def test_tray_and_extraction_with_pause_resume_and_cancel(page: Page) -> None:
+    everything(page)
+    search(page, "crab_toll.brm")
+    page.click("[data-path='actors/crab_toll/crab_toll.brm']")
+    page.click(page.test("take-all"))
+    page.see(page.test("tray"), "13 entries")
+    page.click(page.test("extract"))
+    page.see(page.test("measured"), "13 files")
+    page.click(page.test("start-extract"))
+    done = page.see("[data-test=extract-job][data-status=done]", "done, in")
+    folder = Path(done.text.split("done, in ")[1].split("\n")[0])
+    assert (folder / "actors/crab_toll/crab_toll.brm").stat().st_size > 100_000
+    page.click("button", "Empty")
+    search(page, "")
+    page.click(page.test("extract"))
+    page.click("label", "everything")
+    page.see(page.test("measured"), "files")
+    page.click(page.test("png"))
+    page.click(page.test("start-extract"))
+    page.click(page.test("pause"))
+    page.see("[data-test=extract-job][data-status=paused]")
+    page.click(page.test("resume"))
+    page.see("[data-test=extract-job][data-status=running]")
+    page.click(page.test("cancel-extract"))
+    page.gone("[data-test=extract-job][data-status=running]")
+
+
+def test_files_are_sent_and_a_profile_is_proposed(page: Page, mounts: Path, game: Path, tmp_path: Path) -> None:
+    page.see(page.test("entry"))
+    page.keys("1")
+    page.see(page.test("project-name")).send_keys("Sent")
+    page.click(page.test("create-project"))
+    page.see("main", "Nothing is mounted yet")
+    page.see(page.test("mount-path")).send_keys(str(game))
+    page.click(page.test("tell"))
+    page.see(page.test("fit"), "Brinepost, version 1")
+    page.see(page.test("fit"), "starts as its layout")
+    (tmp_path / "letter.txt").write_text("Dear reef,")
+    page.driver.find_element(By.CSS_SELECTOR, page.test("upload")).send_keys(str(tmp_path / "letter.txt"))
+    page.see(page.test("source"), "letter.txt")
+    page.click(page.test("tab-profile"))
+    page.click("button", "Begin an empty one")
+    text = page.see(page.test("profile-text"))
+    text.send_keys("layers: [{nme: x}]\n")
+    page.see(page.test("profile-problem"), "layers.0")
+    text.send_keys(Keys.CONTROL, "a")
+    text.send_keys("profile: 1\nname: Letters\n")
+    page.gone(page.test("profile-problem"))
+    page.click(page.test("save-profile"))
+    page.see("main", "read again by it")
