@@ -53,7 +53,7 @@ def mounts(application: str, tmp_path_factory: pytest.TempPathFactory) -> Path:
 def page(application: str, tmp_path: Path) -> Iterator[Page]:
     """A new browser, just arrived by the printed link."""
     driver = start_browser(tmp_path)
-    page = Page(driver, 100)
+    page = Page(driver, 60)
     driver.get(application)
     yield page
     errors = page.errors()

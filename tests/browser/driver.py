@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import tempfile
 from pathlib import Path
 
 from selenium import webdriver
-from selenium.common.exceptions import TimeoutException
+from selenium.common.exceptions import StaleElementReferenceException, TimeoutException
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.by import By
 from selenium.webdriver.remote.webelement import WebElement
@@ -54,9 +55,10 @@ class Page:
         """Wait until an element is there and, if asked, shows a text."""
 
         def ready(driver: webdriver.Chrome) -> WebElement | None:
-            for element in driver.find_elements(By.CSS_SELECTOR, selector):
-                if element.is_displayed() and text.lower() in element.text.lower():
-                    return element
+            with contextlib.suppress(StaleElementReferenceException):
+                for element in driver.find_elements(By.CSS_SELECTOR, selector):
+                    if element.is_displayed() and text.lower() in element.text.lower():
+                        return element
             return None
 
         try:
@@ -71,7 +73,11 @@ class Page:
         self._wait.until(lambda d: not d.find_elements(By.CSS_SELECTOR, selector), f"{selector} is still there")
 
     def click(self, selector: str, text: str = "") -> None:
-        """Click with the mouse as soon as the element is there."""
+        """Click with the mouse as soon as the element is there; lists may be drawn anew under the pointer."""
+        for _ in range(4):
+            with contextlib.suppress(StaleElementReferenceException):
+                self.see(selector, text).click()
+                return
         self.see(selector, text).click()
 
     def all(self, selector: str) -> list[WebElement]:

@@ -147,6 +147,10 @@ def find_fits(path: str) -> list[FitOut]:
                 found[f"project {project.name}"] = profile_of(project)
             except InputError:
                 continue
+    named: dict[str, str] = {}
+    for name, loaded in found.items():  # the folder's own stands before another project's copy of it
+        named.setdefault(write_profile(loaded.profile.spec.model_copy(update={"layouts": ()}), ()), name)
+    found = {name: found[name] for name in named.values()}
     profiles = {id(loaded.profile): name for name, loaded in found.items()}
     return [
         FitOut(

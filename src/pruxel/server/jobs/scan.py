@@ -137,7 +137,19 @@ def _row(project: uuid.UUID, mount: str, one: Opened, position: int) -> SourceRo
 
 
 def read_source(row: SourceRow, context: Context, *, force: bool) -> None:
-    """List one source and load it. One that is as it was costs nothing; of a changed one only the difference moves."""
+    """List one source and load it. One that is as it was costs nothing; of a changed one only the difference moves.
+
+    One at a time for each source: who comes later knows more.
+    """
+    with session() as gate:
+        gate.execute(text("SELECT pg_advisory_xact_lock(hashtext(:source))"), {"source": str(row.id)})
+        current = gate.get(SourceRow, row.id)
+        if current is not None:
+            gate.expunge(current)
+            _read_source(current, context, force=force)
+
+
+def _read_source(row: SourceRow, context: Context, *, force: bool) -> None:
     stamp = stamp_of(row.address)
     with session() as db:
         revision = db.get_one(Project, row.project_id).revision

@@ -59,9 +59,14 @@ def beat(db: Session, job_id: uuid.UUID) -> bool:
     return row is not False
 
 
+# What these find out depends on how things stand when they begin: one that runs already may have missed the news.
+_AS_IT_IS = ("scan", "rename", "aliases", "references", "pictures")
+
+
 def active_job(db: Session, project: uuid.UUID, kind: str, key: str) -> Job | None:
-    """A queued or running job of that kind for the same key."""
-    wanted = (Job.project_id == project, Job.kind == kind, Job.status.in_(ACTIVE), Job.payload["key"].astext == key)
+    """A job of that kind for the same key that will do: one that waits, or that runs on what the key says alone."""
+    states = ("queued",) if kind in _AS_IT_IS else ACTIVE
+    wanted = (Job.project_id == project, Job.kind == kind, Job.status.in_(states), Job.payload["key"].astext == key)
     return db.execute(select(Job).where(*wanted).limit(1)).scalar_one_or_none()
 
 

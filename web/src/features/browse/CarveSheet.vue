@@ -24,6 +24,7 @@ async function start() {
   kept.value = ''
   try {
     jobId.value = (await api.carve(entry.id, first.value || 0, last.value || null)).id
+    await done() // its end may have been announced before its number was known here
   } catch (problem) {
     error.value = problem
   }
@@ -31,7 +32,7 @@ async function start() {
 async function done() {
   const found = await api.job(jobId.value)
   if (found.status === 'failed') error.value = new Error(String(found.fault?.message))
-  if (found.status !== 'done') return
+  if (found.status !== 'done' || hits.value) return
   hits.value = (found.payload.hits ?? []) as Hit[]
   chosen.value = new Set(hits.value.map((_, n) => n))
 }

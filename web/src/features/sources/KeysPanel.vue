@@ -37,10 +37,15 @@ async function send(files: FileList | null) {
     emit('error', problem)
   }
 }
+async function lookAtHarvest() {
+  const found = await api.job(harvestId.value)
+  if (found.status === 'done') harvested.value = found
+}
 async function harvest() {
   harvested.value = undefined
   try {
     harvestId.value = (await api.harvest(project)).id
+    await lookAtHarvest() // its end may have been announced before its number was known here
   } catch (problem) {
     emit('error', problem)
   }
@@ -48,7 +53,7 @@ async function harvest() {
 onMounted(load)
 useEvents(async (event) => {
   if (['keys', 'names', 'sources'].includes(event.changed ?? '')) void load()
-  if (event.job?.id === harvestId.value && event.job.status === 'done') harvested.value = await api.job(harvestId.value)
+  if (event.job?.id === harvestId.value && event.job.status === 'done') await lookAtHarvest()
 })
 const state = (key: Key) => {
   const wrong = sources.some((s) => s.problems.some((p) => p.line.includes(`'${key.name}'`) && p.code === 'key-wrong'))

@@ -32,7 +32,7 @@ async function bring(files: FileList | null) {
   if (files?.[0]) text.value = await files[0].text()
 }
 function begin() {
-  text.value = 'profile: 1\nname: My game\nabout: \nconventions:\n  axes: [x, y, z]\n  unit_m: 1.0\n'
+  text.value = 'profile: 1\nname: My game\nabout: ""\nconventions:\n  axes: [x, y, z]\n  unit_m: 1.0\n'
 }
 onMounted(() => load().catch((problem) => emit('error', problem)))
 const parts = [

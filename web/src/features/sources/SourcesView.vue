@@ -118,7 +118,7 @@ useKeys('Sources', [['a', 'Add a source', () => (picking.value = true)]])
       <div class="flex items-end justify-between gap-6">
         <div>
           <h1 class="text-[22px] font-semibold tracking-tight">Where the files come from</h1>
-          <p class="max-w-prose text-[13px] text-faint">{{ sources.length ? `${count(live.length)} of ${count(sources.length)} sources count, ${count(summary.entries)} entries, ${bytes(summary.size)}. Where several hold a path, the upper one wins.` : 'Mount folders and packs. Where two hold the same path, the higher one wins and the lower is kept as shadowed.' }}</p>
+          <p class="max-w-prose text-[13px] text-faint">{{ sources.length ? `${count(live.length)} of ${count(sources.length)} sources count, ${count(summary.entries)} ${summary.entries === 1 ? 'entry' : 'entries'}, ${bytes(summary.size)}. Where several hold a path, the upper one wins.` : 'Mount folders and packs. Where two hold the same path, the higher one wins and the lower is kept as shadowed.' }}</p>
         </div>
         <button v-if="sources.length" class="button button-main" @click="router.push({ name: 'browse', params: { project: id } })">Browse the entries</button>
       </div>
@@ -133,7 +133,7 @@ useKeys('Sources', [['a', 'Add a source', () => (picking.value = true)]])
         <button type="submit" class="button button-main" :disabled="!path.trim()" data-test="mount">Mount</button>
       </form>
 
-      <section v-for="fit in fits" :key="fit.file" class="rounded-xl border border-sea bg-sea-soft/40 p-4 text-[13px]" data-test="fit">
+      <section v-for="fit in sources.length ? [] : fits" :key="fit.file" class="rounded-xl border border-sea bg-sea-soft/40 p-4 text-[13px]" data-test="fit">
         <div class="flex items-start justify-between gap-4">
           <div>
             <p class="font-semibold">{{ fit.name }}<template v-if="fit.version">, version {{ fit.version }}</template></p>
