@@ -10,6 +10,8 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
+from selenium.webdriver.common.keys import Keys  # noqa: E402 - the path above comes first
+
 from tests.browser.driver import Page, start_browser  # noqa: E402 - the path above comes first
 
 OUT = ROOT / "docs" / "screenshots"
@@ -29,11 +31,44 @@ def main() -> None:
     try:
         driver.get(address)
         page.see("[data-path='actors/crab_toll/crab_toll.brm'] img")
+        page.click("[data-path='actors/act_0107/act_0107.brm']")
+        page.see("[data-test=glance]:not([data-shown=''])")
         shot(page, "browse")
         page.keys("1")
         page.see(page.test("source"))
         shot(page, "sources")
-        page.keys("2")
+        page.click(page.test("tab-keys"))
+        page.click(page.test("harvest"))
+        page.see(page.test("harvested"), "names won")
+        shot(page, "keys")
+        page.click(page.test("tab-profile"))
+        page.see(page.test("profile-text"))
+        shot(page, "profile")
+        page.click("nav button", "Browse")
+        page.click(page.test("to-catalogue"))
+        page.see(page.test("card"))
+        shot(page, "catalogue")
+        page.click(page.test("to-files"))
+        page.click("[data-kind=all]")
+        for words, path, sign in (
+            ("tex/crab", "tex/crab/crab_body_c.dds", "texture"),
+            ("levels/market", "levels/market/market.blv", "plan"),
+            ("dev/", "dev/dump.bin", "bytes"),
+        ):
+            box = page.see(page.test("search"))
+            box.send_keys(Keys.CONTROL, "a")
+            box.send_keys(words)
+            page.click(f"[data-path='{path}']")
+            page.see(page.test(sign))
+            if sign == "bytes":
+                page.click(page.test("carve"))
+                page.see(page.test("hit"))
+            shot(page, {"texture": "texture", "plan": "level", "bytes": "carve"}[sign])
+        page.keys(Keys.ESCAPE)
+        page.click("[data-kind=model]")
+        box = page.see(page.test("search"))
+        box.send_keys(Keys.CONTROL, "a")
+        box.send_keys("crab")
         page.click("[data-path='actors/crab_toll/crab_toll.brm']")
         page.click(page.test("open-bench"))
         page.see("[data-test=viewport]:not([data-shown=''])")

@@ -99,6 +99,8 @@ def test_from_browse_to_a_proven_zip(page: Page, tmp_path: Path) -> None:
 
 def test_steps_by_hand_drop_parts_and_scale(page: Page) -> None:
     page.see(page.test("entry"))
+    page.keys("/")
+    page.see(page.test("search")).send_keys("p0077.brm")
     page.click("[data-path='props/p0077/p0077.brm']")
     page.click(page.test("open-bench"))
     page.see("[data-test=viewport]:not([data-shown=''])")
@@ -135,7 +137,8 @@ def test_mounting_good_and_bad_places(page: Page, mounts: Path) -> None:
     path.send_keys(str(mounts / "strange.zip"))
     page.click(page.test("mount"))
     page.see(page.test("source"), "strange.zip")
-    page.see("main", "implausibly much")
+    page.click("[data-label='strange.zip'] button", "problems")
+    page.see(page.test("problem"), "implausibly much")
     page.see("main", "leads out of the archive")
     page.keys("2")
     page.see("main", "Nothing matches")
