@@ -72,7 +72,7 @@ def test_the_profile_that_fits_is_found_with_reasons(game: Path, newer: Path, tm
 
 
 TABLE = GameTable(
-    file="t.csv", group="people", id="code", name="name", model="act_{id}/*.mdl", skeleton="act_{id}/*.skl"
+    file="t.csv", group="people", id="code", name="name", model="act_{id}/*.mdl", skeleton="act_{id}/*.bones"
 )
 
 
@@ -80,9 +80,9 @@ def test_cards_name_what_is_missing() -> None:
     rows = read_rows(memoryview("code;name\n07;Ada\n08;Béla\n;nobody\n".encode()), "t.csv")
     names = names_by_code(TABLE, rows)
     assert names == {"07": "Ada", "08": "Béla"}
-    paths = ("act_07/a.mdl", "act_07/a.skl", "act_08/x.txt")
+    paths = ("act_07/a.mdl", "act_07/a.bones", "act_08/x.txt")
     first, second = build_cards(TABLE, names, lambda pattern: tuple(p for p in paths if matches(p, [pattern])))
-    assert first.parts == {"model": ("act_07/a.mdl",), "skeleton": ("act_07/a.skl",)}
+    assert first.parts == {"model": ("act_07/a.mdl",), "skeleton": ("act_07/a.bones",)}
     assert first.missing == ()
     assert second.missing == ("model", "skeleton")
 

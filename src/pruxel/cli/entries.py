@@ -49,9 +49,7 @@ def list_entries(
     as_json: JsonOption = False,
 ) -> None:
     """List the entries of the merged sources."""
-    given = Given(
-        profile, tuple(layout or ()), language, tuple(key or ()), tuple(names or ()), tuple(without or ()), any_version
-    )
+    given = Given(profile, layout, language, key, names, without, any_version)
     with told():
         found = matching(open_stack(sources, given, Context()), match, kind)
     if as_json:
@@ -78,7 +76,7 @@ def extract(
 ) -> None:
     """Write the raw bytes of entries."""
     context = Context()
-    given = Given(profile, tuple(layout or ()), language, tuple(key or ()), tuple(names or ()), tuple(without or ()))
+    given = Given(profile, layout, language, key, names, without)
     with told():
         stack = open_stack(sources, given, context)
         found = matching(stack, match, None)
@@ -141,7 +139,7 @@ def diff(
 ) -> None:
     """Tell which entries were added, removed, changed in content or moved between two versions of a game."""
     context = Context()
-    given = Given(profile, (), language, tuple(key or ()), tuple(names or ()))
+    given = Given(profile, None, language, key, names)
     with told():
         found = compare(open_stack([old], given, context), open_stack([new], given, context), context)
     if as_json:

@@ -104,7 +104,7 @@ def inspect(
 ) -> None:
     """Tell what an entry holds and what is wrong with it."""
     context = Context()
-    given = Given(profile, tuple(layout or ()), language, tuple(key or ()), tuple(names or ()))
+    given = Given(profile, layout, language, key, names)
     with told():
         stack = open_stack(sources, given, context)
         if entry not in stack.entries:
@@ -138,7 +138,7 @@ def convert(
 ) -> None:
     """Convert entries, prove the files, print the report."""
     context = Context()
-    given = Given(profile, tuple(layout or ()), language, tuple(key or ()), tuple(names or ()))
+    given = Given(profile, layout, language, key, names)
     with told():
         stack = open_stack(sources, given, context)
         missing = [path for path in entry if path not in stack.entries]

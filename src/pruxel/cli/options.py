@@ -30,9 +30,3 @@ console = Console()
 def print_json(value: object) -> None:
     """JSON to standard output."""
     sys.stdout.write(json.dumps(value, indent=1, ensure_ascii=False) + "\n")
-
-
-def progress(fraction: float, message: str) -> None:
-    """A line on a terminal that shows how far long work is."""
-    if sys.stderr.isatty():
-        sys.stderr.write(f"\r{fraction:4.0%} {message:60.60}")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -27,14 +27,14 @@ EXIT_USAGE, EXIT_INPUT, EXIT_PROOF = 2, 3, 4
 
 @dataclass(frozen=True)
 class Given:
-    """What the options say about the sources."""
+    """What the options say about the sources; an option that may be repeated is None where it was not given."""
 
     profile: Path | None = None
-    layouts: tuple[Path, ...] = ()
+    layouts: Sequence[Path] | None = None
     language: str | None = None
-    keys: tuple[str, ...] = ()
-    names: tuple[Path, ...] = ()
-    without: tuple[str, ...] = ()
+    keys: Sequence[str] | None = None
+    names: Sequence[Path] | None = None
+    without: Sequence[str] | None = None
     any_version: bool = False
 
 
@@ -56,7 +56,7 @@ def _code(error: PruxelError) -> int:
     return EXIT_USAGE if isinstance(error, UsageError) else EXIT_INPUT if isinstance(error, InputError) else 1
 
 
-def _keys(texts: tuple[str, ...]) -> dict[str, bytes]:
+def _keys(texts: Sequence[str]) -> dict[str, bytes]:
     found = {}
     for text in texts:
         name, equals, value = text.partition("=")
@@ -72,8 +72,8 @@ def knowledge_of(sources: list[str], given: Given) -> Knowledge:
     own = next((found[0] for folder in folders if (found := find_profiles(folder))), None)
     path = given.profile or own
     loaded = load_profile(path) if path is not None else LoadedProfile(Profile(), None)
-    loaded = with_layouts(loaded, [load_layout(read_text(p), p.name) for p in given.layouts])
-    return Knowledge(loaded.profile, _keys(given.keys), loaded.names(given.names), given.any_version)
+    loaded = with_layouts(loaded, [load_layout(read_text(p), p.name) for p in given.layouts or ()])
+    return Knowledge(loaded.profile, _keys(given.keys or ()), loaded.names(given.names or ()), given.any_version)
 
 
 def open_stack(sources: list[str], given: Given, context: Context) -> Stack:
@@ -81,7 +81,7 @@ def open_stack(sources: list[str], given: Given, context: Context) -> Stack:
     known = knowledge_of(sources, given)
     opened: list[Opened] = [found for address in sources for found in open_address(address, known, context)]
     language = given.language or next(iter(known.profile.languages()), None)
-    chosen = [o.source for o in in_language(opened, language) if not matches(o.source.label, given.without)]
+    chosen = [o.source for o in in_language(opened, language) if not matches(o.source.label, given.without or ())]
     stack = build_stack(chosen, known.profile, context)
     for fault in stack.problems:
         sys.stderr.write(f"pruxel: {fault.line()}\n")

@@ -27,7 +27,6 @@ from pruxel.sample.models import courier, people, plants
 from pruxel.sample.noise import fractal
 from pruxel.sample.shapes import Shape, simplified
 
-PEOPLE = {"0107": "postmaster", "0233": "courier_girl", "0412": "toll_clerk"}
 _NAMES = {
     "en": {"0107": "Postmaster Orla Finch", "0233": "Courier Anna Reed", "0412": "Toll clerk Bram Oake"},
     "de": {"0107": "Postmeisterin Orla Finch", "0233": "Kurierin Anna Reed", "0412": "Zöllner Bram Oake"},

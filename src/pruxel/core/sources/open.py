@@ -12,7 +12,7 @@ from pruxel.core.sources.archives import ArchiveSource, archive_form
 from pruxel.core.sources.base import Listing, Source
 from pruxel.core.sources.carve import CarvedSource
 from pruxel.core.sources.folder import FileSource, FolderSource
-from pruxel.core.sources.kinds import HEAD_BYTES, Kind, classify, layouts_for
+from pruxel.core.sources.kinds import Kind, classify, layouts_for
 from pruxel.core.sources.knowledge import Knowledge
 from pruxel.core.sources.origin import INSIDE, Origin, origin_inside, origin_of_file
 from pruxel.core.sources.packs import PackSource
@@ -153,8 +153,3 @@ def _placed(source: Source, address: str, knowledge: Knowledge, *, loose: bool) 
 def in_language(sources: list[Opened], language: str | None) -> list[Opened]:
     """The sources that count when one language is chosen: its own layers and those of no language."""
     return [s for s in sources if s.language is None or s.language == language]
-
-
-def head_of(data: memoryview) -> bytes:
-    """As many first bytes as recognising a format takes."""
-    return bytes(data[:HEAD_BYTES])

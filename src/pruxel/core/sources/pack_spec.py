@@ -76,6 +76,12 @@ def pack_extract(layout: Layout) -> PackExtract:
         ) from error
 
 
+def key_names(layout: Layout) -> set[str]:
+    """The keys that a layout names, for its fields or for its entries."""
+    found = {spec.key for fields in layout.records.values() for spec in fields if spec.key is not None}
+    return found | ({str(layout.extract["key"])} if "key" in layout.extract else set())
+
+
 def volume_name(pattern: str, file_name: str, number: int) -> str:
     """The file name of another volume."""
     stem = file_name.rpartition(".")[0] or file_name

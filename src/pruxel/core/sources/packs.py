@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import overload
 
@@ -23,7 +23,7 @@ from pruxel.core.sources.knowledge import Knowledge
 from pruxel.core.sources.name_lists import Hashing, match_names, shown_name
 from pruxel.core.sources.names import safe_path, unique_name
 from pruxel.core.sources.origin import Origin
-from pruxel.core.sources.pack_spec import volume_name
+from pruxel.core.sources.pack_spec import key_names, volume_name
 from pruxel.core.sources.pack_table import PackTable, outside_faults, read_table
 
 UNNAMED = "~unnamed"
@@ -119,8 +119,7 @@ class PackSource:
         return [Fault(ErrorCode.KEY_NEEDED, f"needs the key '{key}'", file=self.label, hint=hint)]
 
     def _with_another_key(self, data: memoryview) -> tuple[PackTable, Keys, list[Fault]] | None:
-        wanted = {spec.key for fields in self.layout.records.values() for spec in fields if spec.key is not None}
-        wanted |= {str(self.layout.extract["key"])} if "key" in self.layout.extract else set()
+        wanted = key_names(self.layout)
         for name, key in self.knowledge.keys.items():
             ring = {**self.knowledge.keys, **dict.fromkeys(wanted, key)}
             try:
@@ -356,8 +355,3 @@ class PackSource:
             )
             at += stored
         return memoryview(out)
-
-
-def with_keys(pack: PackSource, keys: Keys) -> PackSource:
-    """The pack opened anew with other keys."""
-    return PackSource(pack.origin, pack.layout, replace(pack.knowledge, keys=keys))

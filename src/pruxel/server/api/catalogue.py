@@ -9,7 +9,7 @@ from sqlalchemy import select
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
-from pruxel.core.sources.catalogue import build_cards, is_catalogue, names_by_code, read_rows
+from pruxel.core.sources.catalogue import Card, build_cards, is_catalogue, names_by_code, read_rows
 from pruxel.server.api.browse_models import CardOut, CatalogueOut
 from pruxel.server.jobs.stacks import stored_stack
 from pruxel.server.store.database import session
@@ -25,7 +25,7 @@ _MOST_CARDS = 2000
 def get_catalogue(project: UUID) -> CatalogueOut:
     """People, creatures, vehicles, places …: whatever the profile's tables describe, with what belongs to each."""
     stack = stored_stack(project)
-    cards: list[CardOut] = []
+    cards: list[Card] = []
     problems: list[str] = []
     with session() as db:
 
@@ -41,25 +41,28 @@ def get_catalogue(project: UUID) -> CatalogueOut:
                 problems.append(error.fault.line())
                 continue
             chosen = dict(list(names.items())[: max(_MOST_CARDS - len(cards), 0)])
-            for card in build_cards(table, chosen, find):
-                shown = [*card.parts.get("portrait", ()), *card.parts.get("model", ())]
-                cards.append(
-                    CardOut(
-                        group=card.group,
-                        code=card.code,
-                        name=card.name,
-                        picture=None,
-                        parts={name: list(paths) for name, paths in card.parts.items()},
-                        missing=list(card.missing),
-                    ).model_copy(update={"picture": "\n".join(shown)})
-                )
-        wanted = [path for card in cards for path in (card.picture or "").split("\n") if path]
+            cards += build_cards(table, chosen, find)
+        wanted = [path for card in cards for path in _faces(card)]
         rows = db.execute(
             select(EntryRow.path, EntryRow.picture).where(
                 EntryRow.slot.in_(stack.state.winning), EntryRow.path.in_(wanted), EntryRow.picture.is_not(None)
             )
         )
         pictures: dict[str, str] = {r.path: r.picture for r in rows}
-    for shown_card in cards:
-        shown_card.picture = next((pictures[p] for p in (shown_card.picture or "").split("\n") if p in pictures), None)
-    return CatalogueOut(cards=cards, problems=problems)
+    return CatalogueOut(cards=[_out(card, pictures) for card in cards], problems=problems)
+
+
+def _faces(card: Card) -> tuple[str, ...]:
+    """The entries whose picture may stand for a card, the best first."""
+    return (*card.parts.get("portrait", ()), *card.parts.get("model", ()))
+
+
+def _out(card: Card, pictures: dict[str, str]) -> CardOut:
+    return CardOut(
+        group=card.group,
+        code=card.code,
+        name=card.name,
+        picture=next((pictures[path] for path in _faces(card) if path in pictures), None),
+        parts={name: list(paths) for name, paths in card.parts.items()},
+        missing=list(card.missing),
+    )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import re
 from dataclasses import asdict
 from typing import Annotated
@@ -13,6 +14,7 @@ from fastapi import Query as Parameter
 from sqlalchemy import delete, select
 
 from pruxel.core.base.context import Context
+from pruxel.core.base.errors import InputError
 from pruxel.server.api.browse_models import (
     BytesOut,
     EntriesOut,
@@ -159,10 +161,6 @@ def list_versions(entry: int) -> list[VersionOut]:
 
 def _content(stack: StoredStack, row: EntryRow) -> bytes | None:
     """What tells two contents of one size apart."""
-    import hashlib
-
-    from pruxel.core.base.errors import InputError
-
     try:
         return hashlib.blake2b(stack.read_row(row, Context()), digest_size=16).digest()
     except InputError:

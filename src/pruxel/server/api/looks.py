@@ -180,12 +180,18 @@ def _glance(row: EntryRow, stack: StoredStack) -> UUID:
             .order_by(Job.created.desc())
             .limit(1)
         ).scalar_one_or_none()
-        if done is not None and (done.status in {"queued", "running"} or has_blob(f"{key}glb")):
+        if done is not None and (done.status in {"queued", "running"} or _shown(done)):
             return done.id
         payload = {"key": key, "path": _pinned(row, stack), "entry": row.id}
         job = put_job(db, project, "glance", f"Looking at {row.path.rsplit('/', 1)[-1]}", payload)
     send(job)
     return job.id
+
+
+def _shown(job: Job) -> bool:
+    """Whether what a quick look found is still stored."""
+    scene = job.payload.get("scene")
+    return scene is not None and has_blob(scene)
 
 
 @router.get("/glances/{job}")

@@ -13,18 +13,19 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.sources.keys import parse_key, shown_key
 from pruxel.core.sources.name_lists import hash_names, names_of
+from pruxel.core.sources.pack_spec import key_names
 from pruxel.core.sources.packs import PackSource
 from pruxel.server.api.models import JobOut
 from pruxel.server.api.problems import not_found
 from pruxel.server.api.source_models import KeyIn, KeyOut, NameIn, NameListOut
 from pruxel.server.jobs.naming import store_names
-from pruxel.server.jobs.queue import put_job, send
+from pruxel.server.jobs.queue import put_job, put_read_again, send
 from pruxel.server.jobs.stacks import open_source, stored_stack
 from pruxel.server.store.blobs import get_blob
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import job_event, tell
 from pruxel.server.store.stack_state import touch
-from pruxel.server.store.tables import EntryRow, Job, KeyRow, NameListRow, SourceRow
+from pruxel.server.store.tables import EntryRow, KeyRow, NameListRow, SourceRow
 
 router = APIRouter(tags=["names"])
 _KEY_CODES = ("key-needed", "key-wrong")
@@ -35,8 +36,7 @@ def _wanted_keys(project: UUID) -> dict[str, str]:
     profile = stored_stack(project).profile
     wanted = {key.name: key.about for key in profile.spec.keys}
     for layout in profile.layouts:
-        names = {spec.key for fields in layout.records.values() for spec in fields if spec.key}
-        for name in sorted(names | ({str(layout.extract["key"])} if "key" in layout.extract else set())):
+        for name in sorted(key_names(layout)):
             wanted.setdefault(name, f"named by the layout '{layout.title or layout.layout}'")
     return wanted
 
@@ -59,19 +59,18 @@ def list_keys(project: UUID) -> list[KeyOut]:
     ]
 
 
-def _open_again(project: UUID) -> list[Job]:
+def _open_again(project: UUID) -> None:
     """Read the sources again that wait for a key."""
     with session() as db:
         rows = db.execute(select(SourceRow).where(SourceRow.project_id == project)).scalars()
-        jobs = []
-        for row in rows:
-            if any(p["code"] in _KEY_CODES for p in row.problems) or row.state == "failed":
-                payload = {"mount": row.mount, "source": str(row.id), "key": str(row.id), "force": True}
-                jobs.append(put_job(db, project, "scan", f"Reading {row.label}", payload))
+        jobs = [
+            put_read_again(db, row)
+            for row in rows
+            if row.state == "failed" or any(p["code"] in _KEY_CODES for p in row.problems)
+        ]
         tell(db, {"changed": "keys", "project_id": str(project)})
     for job in jobs:
         send(job)
-    return jobs
 
 
 @router.put("/projects/{project}/keys")
@@ -92,28 +91,12 @@ def remove_key(project: UUID, name: Annotated[str, Query(max_length=80)]) -> lis
         db.execute(delete(KeyRow).where(KeyRow.project_id == project, KeyRow.name == name))
         touch(db, project)
         rows = db.execute(select(SourceRow).where(SourceRow.project_id == project)).scalars()
-        jobs = [
-            put_job(
-                db,
-                project,
-                "scan",
-                f"Reading {row.label}",
-                {"mount": row.mount, "source": str(row.id), "key": str(row.id), "force": True},
-            )
-            for row in rows
-            if _uses_keys(project, row)
-        ]
+        layouts = {layout.layout: layout for layout in stored_stack(project).profile.layouts}
+        jobs = [put_read_again(db, row) for row in rows if row.kind in layouts and key_names(layouts[row.kind])]
         tell(db, {"changed": "keys", "project_id": str(project)})
     for job in jobs:
         send(job)
     return list_keys(project)
-
-
-def _uses_keys(project: UUID, row: SourceRow) -> bool:
-    layout = next((x for x in stored_stack(project).profile.layouts if x.layout == row.kind), None)
-    if layout is None:
-        return False
-    return "key" in layout.extract or any(s.key for fields in layout.records.values() for s in fields)
 
 
 @router.get("/projects/{project}/names")

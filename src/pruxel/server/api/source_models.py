@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
 from uuid import UUID
 
 from pydantic import BaseModel, Field
@@ -167,10 +166,3 @@ class UploadOut(BaseModel):
     size: int
     have: int
     path: str | None
-
-
-class Json(BaseModel):
-    values: dict[str, Any]
-
-
-Verdict = Literal["fits", "wrong", "unknown"]

@@ -14,7 +14,7 @@ from pruxel.core.sources.origin import INSIDE
 from pruxel.server.api.models import JobOut
 from pruxel.server.api.problems import not_found
 from pruxel.server.api.source_models import MountIn, OrderIn, ProblemRow, SourceIn, SourceOut, SourceProblem
-from pruxel.server.jobs.queue import put_job, send
+from pruxel.server.jobs.queue import put_job, put_read_again, send
 from pruxel.server.jobs.stacks import check_root
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import job_event, tell
@@ -121,7 +121,7 @@ def change_source(source: UUID, wanted: SourceIn) -> SourceOut:
             row.layer = wanted.layer
         if wanted.any_version is not None:
             row.options = row.options | {"any_version": wanted.any_version}
-            job = _read_again(db, row)
+            job = put_read_again(db, row)
         touch(db, row.project_id)
         tell(db, {"changed": "sources", "project_id": str(row.project_id)})
         db.flush()
@@ -131,16 +131,11 @@ def change_source(source: UUID, wanted: SourceIn) -> SourceOut:
     return result
 
 
-def _read_again(db: Session, row: SourceRow) -> Job:
-    payload = {"mount": row.mount, "source": str(row.id), "key": str(row.id), "force": True}
-    return put_job(db, row.project_id, "scan", f"Reading {row.label}", payload)
-
-
 @router.post("/sources/{source}/read", status_code=202)
 def read_again(source: UUID) -> JobOut:
     """Read one source again."""
     with session() as db:
-        job = _read_again(db, _source(db, source))
+        job = put_read_again(db, _source(db, source))
     send(job)
     return JobOut.model_validate(job_event(job))
 

@@ -5,12 +5,10 @@ from __future__ import annotations
 import hashlib
 
 from pruxel.core.base.context import Context
-from pruxel.core.formats.gltf import write_glb
 from pruxel.core.scene.measure import measure
-from pruxel.core.sources.names import safe_part
+from pruxel.server.jobs.pictures import scene_file
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import StoredStack, opener
-from pruxel.server.store.blobs import has_blob, put_blob
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import change_job
 from pruxel.server.store.tables import EntryRow, Job
@@ -29,10 +27,7 @@ def glance(job: Job, context: Context) -> None:
     """Open one model and store its GLB with what is worth telling of it."""
     scene = opener(job.project_id).scene([job.payload["path"]], context.part(0.0, 0.6))
     facts = measure(scene)
-    blob = f"{job.payload['key']}glb"
-    if not has_blob(blob):
-        file = write_glb(scene, safe_part(scene.name), context.part(0.6, 1.0))[0]
-        put_blob(blob, b"".join(bytes(piece) for piece in file.pieces))
+    blob = scene_file(scene, context.part(0.6, 1.0))
     told = {
         "triangles": facts.triangles,
         "vertices": facts.vertices,

@@ -17,7 +17,7 @@ from pruxel.core.sources.packs import PackSource
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.scan import finished, read_source
 from pruxel.server.jobs.stacks import StoredStack, open_source, stored_stack
-from pruxel.server.store.blobs import put_blob
+from pruxel.server.store.blobs import get_blob, put_blob
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import change_job, tell
 from pruxel.server.store.stack_state import touch
@@ -73,14 +73,15 @@ def harvest_job(job: Job, context: Context) -> None:
     packs = list(hashed_packs(stack, context))
     texts = _mentioned(stack, context.part(0.0, 0.5))
     won: dict[str, Won] = {}
+    nameless = 0
     for (_, pack), part in context.part(0.5, 0.9).each(packs, lambda p: p[0].label):
         unknown = pack.unknown_hashes()
+        nameless += len(unknown)
         rules = pack.hashing
         if not len(unknown) or rules is None:
             continue
         known = [path for path in pack.paths if not path.startswith("~")]
         won |= {w.name: w for w in harvest(lambda: texts, known, rules, np.asarray(unknown), part)}
-    before = sum(len(pack.unknown_hashes()) for _, pack in packs)
     if won:
         data = _with_earlier(job.project_id, sorted(won))
         store_names(job.project_id, "harvested", data)
@@ -90,12 +91,10 @@ def harvest_job(job: Job, context: Context) -> None:
     shown = [{"name": w.name, "how": w.how} for w in sorted(won.values(), key=lambda w: w.name)[:_MOST_SHOWN]]
     with session() as db:
         payload = {k: v for k, v in job.payload.items() if k != "won"}
-        change_job(db, job.id, payload=payload | {"won": shown, "number": len(won), "unknown": before})
+        change_job(db, job.id, payload=payload | {"won": shown, "number": len(won), "unknown": nameless})
 
 
 def _with_earlier(project: uuid.UUID, names: list[str]) -> bytes:
-    from pruxel.server.store.blobs import get_blob
-
     with session() as db:
         wanted = (NameListRow.project_id == project, NameListRow.label == "harvested")
         row = db.execute(select(NameListRow).where(*wanted)).scalar_one_or_none()

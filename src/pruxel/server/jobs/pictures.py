@@ -10,12 +10,14 @@ from sqlalchemy import select, update
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, InputError
 from pruxel.core.extract.level import Level
+from pruxel.core.formats.gltf import write_glb
 from pruxel.core.images import png
 from pruxel.core.images.decode import decode_image
 from pruxel.core.pictures.render import View, render
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.digest import digest
 from pruxel.core.scene.model import Scene
+from pruxel.core.sources.names import safe_part
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import opener, stored_stack
 from pruxel.server.store.blobs import has_blob, put_blob
@@ -34,6 +36,15 @@ def scene_picture(scene: Scene, view: View, context: Context) -> str:
     key = hashlib.blake2b(f"{VERSION}:{digest(scene)}:{view}".encode(), digest_size=16).hexdigest()
     if not has_blob(key):
         put_blob(key, png.encode(render(scene, context, view)))
+    return key
+
+
+def scene_file(scene: Scene, context: Context) -> str:
+    """The blob key of a scene's GLB, written when it is not there yet."""
+    key = f"{digest(scene)}{VERSION}glb"
+    if not has_blob(key):
+        file = write_glb(scene, safe_part(scene.name), context)[0]
+        put_blob(key, b"".join(bytes(piece) for piece in file.pieces))
     return key
 
 

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from pruxel.server.settings import settings
 from pruxel.server.store.jobs import active_job, job_event, tell
-from pruxel.server.store.tables import Job
+from pruxel.server.store.tables import Job, SourceRow
 
 TASK = "pruxel.run"
 # Higher goes first: what a person waits for, then what changes what they see, then the rest.
@@ -52,6 +52,12 @@ def put_job(db: Session, project: uuid.UUID, kind: str, title: str, payload: dic
     db.flush()
     tell(db, {"job": job_event(job)})
     return job
+
+
+def put_read_again(db: Session, row: SourceRow) -> Job:
+    """Store the job that reads one mounted source again, changed or not."""
+    payload = {"mount": row.mount, "source": str(row.id), "key": str(row.id), "force": True}
+    return put_job(db, row.project_id, "scan", f"Reading {row.label}", payload)
 
 
 def send(job: Job) -> None:

@@ -27,12 +27,13 @@ from pruxel.server.store.loading import (
     COLUMNS,
     Loading,
     copy_entries,
-    finish_folders,
     known_folders,
     new_slot,
     recount,
     remove_entries,
     slots_of,
+    store_counts,
+    store_folders,
 )
 from pruxel.server.store.slots import settle
 from pruxel.server.store.stack_state import READY, touch
@@ -223,7 +224,8 @@ def _load_new(db: Session, loading: Loading, entries: Iterable[Listed], count: i
         context.progress(0.9 * rows / max(count, 1), f"{rows:,} of {count:,} entries")
 
     copy_entries(db, loading, entries, told, "entries")
-    finish_folders(db, loading)
+    store_folders(db, loading)
+    store_counts(db, loading)
 
 
 def _load_difference(db: Session, loading: Loading, entries: Iterable[Listed], count: int, context: Context) -> None:
@@ -263,11 +265,7 @@ def _load_difference(db: Session, loading: Loading, entries: Iterable[Listed], c
         ),
         values,
     )
-    loading.facets.clear()
-    kept = {name: tally for name, tally in loading.folders.items() if tally.files}
-    for tally in kept.values():
-        tally.files = tally.size = 0
-    finish_folders(db, loading)
+    store_folders(db, loading)
     recount(db, mine)
     db.execute(text("DROP TABLE listed"))
 

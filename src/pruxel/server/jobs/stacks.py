@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import uuid
 from collections import OrderedDict
 from dataclasses import dataclass, replace
@@ -24,6 +23,7 @@ from pruxel.core.sources.profile import Profile
 from pruxel.core.sources.references import Resolution, candidate_paths
 from pruxel.server.settings import settings
 from pruxel.server.store.database import session
+from pruxel.server.store.likes import escaped
 from pruxel.server.store.projects import knowledge_of
 from pruxel.server.store.stack_state import StackState, stack_state
 from pruxel.server.store.tables import EntryRow, SourceRow
@@ -174,7 +174,7 @@ class StoredStack:
                 if exact is not None:
                     return Resolution(exact)
             last = candidates[0].rsplit("/", 1)[-1]
-            like = re.sub(r"([\\%_])", r"\\\1", last)
+            like = escaped(last)
             rows = db.execute(
                 text(
                     "SELECT path FROM entries WHERE slot = ANY(:slots) AND (path ILIKE :inner OR path ILIKE :whole) "

@@ -11,18 +11,14 @@ from typing import Any
 import pruxel.core.findings  # noqa: F401 - registers all rules
 from pruxel.core.base.context import Context
 from pruxel.core.findings.registry import find
-from pruxel.core.formats.gltf import write_glb
 from pruxel.core.pictures.render import View as PictureView
 from pruxel.core.recipe.document import StepUse
 from pruxel.core.recipe.run import MemoryCache, RecipeRun, run_recipe
-from pruxel.core.scene.digest import digest
 from pruxel.core.scene.measure import measure
 from pruxel.core.scene.model import Scene
-from pruxel.core.sources.names import safe_part
-from pruxel.server.jobs.pictures import VERSION, scene_picture
+from pruxel.server.jobs.pictures import VERSION, scene_file, scene_picture
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import fingerprint, opener
-from pruxel.server.store.blobs import has_blob, put_blob
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import tell
 from pruxel.server.store.tables import Job, View, Workpiece
@@ -57,10 +53,7 @@ def view(job: Job, context: Context) -> None:
     key, project = job.payload["key"], job.project_id
     run = run_workpiece(project, job.payload["entries"], job.payload["steps"], context.part(0.0, 0.4))
     scene = run.scene
-    blob = f"{digest(scene)}{VERSION}glb"
-    if not has_blob(blob):
-        file = write_glb(scene, safe_part(scene.name), context.part(0.4, 0.7))[0]
-        put_blob(blob, b"".join(bytes(piece) for piece in file.pieces))
+    blob = scene_file(scene, context.part(0.4, 0.7))
     facts = measure(scene)
     content: dict[str, Any] = {
         "scene": blob,

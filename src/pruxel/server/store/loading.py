@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from itertools import islice
 
-from sqlalchemy import delete, func, select, text
+from sqlalchemy import delete, select, text
 from sqlalchemy.orm import Session
 
 from pruxel.core.sources.base import Listed
@@ -107,8 +107,8 @@ def _chunks(entries: Iterable[Listed], loading: Loading, db: Session) -> Iterato
         yield "".join(map(loading.line, batch))
 
 
-def finish_folders(db: Session, loading: Loading) -> None:
-    """Store folders met for the first time, with all folders above them, and the counts of this slot."""
+def store_folders(db: Session, loading: Loading) -> None:
+    """Store folders met for the first time, with all folders above them."""
     above = {name for name in _ancestors(loading.folders) if name not in loading.folders}
     taken = db.execute(text("SELECT nextval('folders_id_seq') FROM generate_series(1, :n)"), {"n": len(above)})
     for (number,), name in zip(taken, sorted(above), strict=True):
@@ -119,6 +119,11 @@ def finish_folders(db: Session, loading: Loading) -> None:
         for number, name in loading.fresh:
             parent = loading.folders[name[: max(name.rfind("/"), 0)]].id if name else None
             copy.write_row((number, loading.project, parent, name))
+
+
+def store_counts(db: Session, loading: Loading) -> None:
+    """Store what the slot that was loaded has in each folder, and of each kind and variant."""
+    cursor = db.connection().connection.cursor()
     below: dict[str, list[int]] = {}
     for name, tally in loading.folders.items():
         if tally.files:
@@ -195,9 +200,3 @@ def remove_entries(db: Session, source: uuid.UUID) -> None:
     slots = slots_of(db, source)
     db.execute(delete(EntryRow).where(EntryRow.slot.in_(slots)))
     db.execute(delete(Slot).where(Slot.id.in_(slots)))
-
-
-def entries_in(db: Session, slots: list[int]) -> int:
-    """How many entries some slots have, from their counts."""
-    found = db.execute(select(func.sum(FacetCount.number)).where(FacetCount.slot.in_(slots))).scalar()
-    return int(found or 0)

@@ -9,6 +9,7 @@ from sqlalchemy import text
 from sqlalchemy.orm import Session
 
 from pruxel.core.sources.patterns import pattern_regex
+from pruxel.server.store.likes import escaped
 from pruxel.server.store.stack_state import StackState
 
 _CHANGE = text(
@@ -47,7 +48,7 @@ def found_by_pattern(db: Session, state: StackState, pattern: str, most: int) ->
         values["path"] = pattern
     else:
         start = re.split(r"[*?]", pattern, maxsplit=1)[0]
-        like = re.sub(r"([\\_%])", r"\\\1", pattern).replace("*", "%").replace("?", "_")
+        like = escaped(pattern).replace("*", "%").replace("?", "_")
         values |= {"low": start, "high": start + "\U0010ffff", "regex": f"^{pattern_regex(pattern)}$", "like": like}
         condition = "path >= :low AND path < :high AND path ILIKE :like AND path ~* :regex"
     rows = db.execute(

@@ -13,6 +13,7 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from pruxel.core.sources.patterns import pattern_regex
+from pruxel.server.store.likes import escaped
 from pruxel.server.store.stack_state import StackState
 
 MOST_COUNTED = 5_000
@@ -69,10 +70,6 @@ class Found:
     within: str = ""
 
 
-def _escaped(word: str) -> str:
-    return re.sub(r"([\\%_])", r"\\\1", word)
-
-
 def _slots(state: StackState, query: Query) -> list[int]:
     chosen = state.winning
     if query.flag == "shadowed":
@@ -88,13 +85,13 @@ def _word(word: str, number: int, values: dict[str, Any]) -> str:
     if "*" in word or "?" in word:
         anchored = word if "/" in word or word.startswith("**") else f"**/{word}"
         values[key] = "^" + pattern_regex(anchored) + "$"
-        values[f"{key}l"] = re.sub(r"%+", "%", "%" + _escaped(word).replace("*", "%").replace("?", "_") + "%")
+        values[f"{key}l"] = re.sub(r"%+", "%", "%" + escaped(word).replace("*", "%").replace("?", "_") + "%")
         # The word index answers the first half; the second only judges what that lets through.
         return f"(e.path ILIKE :{key}l AND (e.path || '') ~* :{key})"
     if len(word) < 3:
         values[key] = f"(^|[/_. -]){re.escape(word)}"
         return f"e.path ~* :{key}"
-    values[key] = f"%{_escaped(word)}%"
+    values[key] = f"%{escaped(word)}%"
     return f"e.path ILIKE :{key}"
 
 
@@ -105,7 +102,7 @@ def _marked(db: Session, state: StackState, word: str) -> tuple[list[str], list[
             "SELECT path, folder FROM marks WHERE project_id = :project "
             "AND (alias ILIKE :word OR note ILIKE :word) LIMIT 200"
         ),
-        {"project": state.project, "word": f"%{_escaped(word)}%"},
+        {"project": state.project, "word": f"%{escaped(word)}%"},
     ).all()
     return [r.path for r in rows if not r.folder], [r.path for r in rows if r.folder]
 
@@ -121,7 +118,7 @@ def _condition(db: Session, state: StackState, query: Query, values: dict[str, A
             values[f"m{number}"] = paths
             own += f" OR e.path = ANY(:m{number})"
         for place, folder in enumerate(folders[:40]):
-            values[f"f{number}_{place}"] = f"{_escaped(folder)}/%"
+            values[f"f{number}_{place}"] = f"{escaped(folder)}/%"
             own += f" OR e.path LIKE :f{number}_{place}"
         parts.append(f"NOT ({own})" if out else f"({own})")
     if query.kind:
@@ -280,6 +277,10 @@ def _in_order(
         return db.execute(text(_DRESSED.format(inner=inner, order=outer)), values).all()
 
 
+# Slot, kind, variant class, how many entries, how many bytes.
+_Group = tuple[int, str, str, int, int]
+
+
 @dataclass(frozen=True)
 class Counts:
     """How many entries match, by kind, variant class and source; `capped` when there are more than were counted."""
@@ -296,22 +297,15 @@ def counts(db: Session, state: StackState, query: Query) -> Counts:
     """Counts of a search. `kinds` disregards the kind chosen, `variants` the variant, so that both can be changed."""
     if query.plain and not query.folder and not query.direct:
         return _summed(db, state, query)
-    values: dict[str, Any] = {"slots": _slots(state, query), "most": MOST_COUNTED, "project": state.project}
-    found = _sample(db, state, query, values)
-    kinds = _by(found, 1) if query.kind is None else _by(_sample(db, state, replace(query, kind=None), {}), 1)
-    variants = _by(found, 2) if query.variant is None else _by(_sample(db, state, replace(query, variant=None), {}), 2)
-    sources: dict[str, int] = {}
-    for slot, _, _, number, _ in found:
-        name = str(state.by_slot[slot].source)
-        sources[name] = sources.get(name, 0) + number
-    total = sum(row[3] for row in found)
-    return Counts(total, sum(row[4] for row in found), total >= MOST_COUNTED, kinds, variants, sources)
+    found = _sample(db, state, query)
+    kinds = _by(found, 1) if query.kind is None else _by(_sample(db, state, replace(query, kind=None)), 1)
+    variants = _by(found, 2) if query.variant is None else _by(_sample(db, state, replace(query, variant=None)), 2)
+    total, size = sum(row[3] for row in found), sum(row[4] for row in found)
+    return Counts(total, size, total >= MOST_COUNTED, kinds, variants, _by_source(found, state))
 
 
-def _sample(
-    db: Session, state: StackState, query: Query, values: dict[str, Any]
-) -> list[tuple[int, str, str, int, int]]:
-    values |= {"slots": _slots(state, query), "most_counted": MOST_COUNTED}
+def _sample(db: Session, state: StackState, query: Query) -> list[_Group]:
+    values: dict[str, Any] = {"slots": _slots(state, query), "most_counted": MOST_COUNTED}
     condition = _condition(db, state, query, values)
     if not values["slots"]:
         return []
@@ -325,7 +319,15 @@ def _sample(
     return [(r[0], r[1], r[2], int(r[3]), int(r[4])) for r in rows]
 
 
-def _by(rows: list[tuple[int, str, str, int, int]], column: int) -> dict[str, int]:
+def _by_source(rows: list[_Group], state: StackState) -> dict[str, int]:
+    found: dict[str, int] = {}
+    for slot, _, _, number, _ in rows:
+        name = str(state.by_slot[slot].source)
+        found[name] = found.get(name, 0) + number
+    return found
+
+
+def _by(rows: list[_Group], column: int) -> dict[str, int]:
     found: dict[str, int] = {}
     for row in rows:
         name = str(row[column])
@@ -344,12 +346,10 @@ def _summed(db: Session, state: StackState, query: Query) -> Counts:
     of_variant = [r for r in rows if query.variant is None or r[2] == query.variant]
     of_kind = [r for r in rows if query.kind is None or r[1] == query.kind]
     both = [r for r in of_variant if query.kind is None or r[1] == query.kind]
-    sources: dict[str, int] = {}
-    for slot, _, _, number, _ in both:
-        name = str(state.by_slot[slot].source)
-        sources[name] = sources.get(name, 0) + number
     total, size = sum(r[3] for r in both), sum(r[4] for r in both)
-    return Counts(total, size, capped=False, kinds=_by(of_variant, 1), variants=_by(of_kind, 2), sources=sources)
+    return Counts(
+        total, size, capped=False, kinds=_by(of_variant, 1), variants=_by(of_kind, 2), sources=_by_source(both, state)
+    )
 
 
 def selection_sql(db: Session, state: StackState, query: Query) -> tuple[str, dict[str, Any]]:

@@ -82,10 +82,6 @@ class StackState:
         """The chosen slots that shadow something."""
         return [slot for slot in self.winning if self.shadowed(slot)]
 
-    def losing(self) -> list[int]:
-        """Slots of sources that count, but lie under a higher one."""
-        return [s.id for s in self.slots if str(s.source) in self.rank and s.id not in self.winning]
-
 
 def stack_state(db: Session, project: uuid.UUID) -> StackState | None:
     """The project's stack; None when there is no such project."""
