@@ -3303,7 +3303,7 @@ export interface operations {
                 direct?: boolean;
                 least?: number | null;
                 most?: number | null;
-                sort?: "path" | "size" | "kind" | "references";
+                sort?: "path" | "size" | "kind" | "source" | "references";
                 down?: boolean;
             };
             header?: never;
@@ -3440,7 +3440,7 @@ export interface operations {
                 direct?: boolean;
                 least?: number | null;
                 most?: number | null;
-                sort?: "path" | "size" | "kind" | "references";
+                sort?: "path" | "size" | "kind" | "source" | "references";
                 down?: boolean;
             };
             header?: never;

@@ -29,11 +29,13 @@ from pruxel.server.api.problems import not_found
 from pruxel.server.api.sources import state_of
 from pruxel.server.jobs.stacks import StoredStack, stored_stack
 from pruxel.server.store.blobs import get_blob
+from pruxel.server.store.conditions import Flag, Query, Sort
 from pruxel.server.store.database import session
+from pruxel.server.store.facets import counts
 from pruxel.server.store.folders import children
 from pruxel.server.store.jobs import tell
 from pruxel.server.store.marks import change_mark
-from pruxel.server.store.search import Flag, Found, Query, Sort, counts, page
+from pruxel.server.store.search import Found, page
 from pruxel.server.store.stack_state import StackState
 from pruxel.server.store.tables import EntryRow, SavedSearch, Slot
 

@@ -23,9 +23,9 @@ from pruxel.server.jobs.extract import extract_folder, named_rows
 from pruxel.server.jobs.queue import put_job, send
 from pruxel.server.jobs.stacks import StoredStack, stored_stack
 from pruxel.server.settings import settings
+from pruxel.server.store.conditions import Query, condition_of
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import change_job, job_event
-from pruxel.server.store.search import Query, selection_sql
 from pruxel.server.store.tables import EntryRow, Job
 
 router = APIRouter(tags=["extracts"])
@@ -57,9 +57,9 @@ def _totals(stack: StoredStack, chosen: dict[str, Any], *, every: bool) -> Selec
             ).all()
             names = db.execute(select(func.count(func.distinct(inner.c.name)))).scalar_one()
         else:
-            condition, values = selection_sql(db, stack.state, Query(**chosen["query"]))
-            values["slots"] = slots if every else values["slots"]
-            base = f"FROM entries e WHERE e.slot = ANY(:slots) AND {condition}"
+            asked = condition_of(db, stack.state, Query(**chosen["query"]))
+            values = asked.values | ({"slots": slots} if every else {})
+            base = f"FROM entries e WHERE e.slot = ANY(:slots) AND {asked.whole}"
             grouped = db.execute(text(f"SELECT e.slot, count(*), sum(e.size) {base} GROUP BY 1"), values).all()
             plain = f"SELECT count(DISTINCT regexp_replace(e.path, '^.*/', '')) {base}"
             names = db.execute(text(plain), values).scalar_one()

@@ -21,9 +21,10 @@ from pruxel.core.sources.names import safe_path, unique_name
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import StoredStack, stored_stack
 from pruxel.server.settings import settings
+from pruxel.server.store.conditions import Query
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import change_job
-from pruxel.server.store.search import Query, page
+from pruxel.server.store.search import page
 from pruxel.server.store.tables import EntryRow, Job
 
 _PAGE = 500

@@ -37,7 +37,7 @@ from pruxel.server.store.loading import (
 )
 from pruxel.server.store.slots import settle
 from pruxel.server.store.stack_state import READY, touch
-from pruxel.server.store.tables import Job, Project, SourceRow
+from pruxel.server.store.tables import WORD_INDEX, Job, Project, SourceRow
 
 _MANY = 100_000
 _MOST_PROBLEMS = 500
@@ -298,11 +298,7 @@ def index(_job: Job, context: Context) -> None:
         if broken is not None:
             connection.execute(text("DROP INDEX IF EXISTS entries_by_word"))
         connection.execute(text("SET maintenance_work_mem = '512MB'"))
-        connection.execute(
-            text(
-                "CREATE INDEX CONCURRENTLY IF NOT EXISTS entries_by_word ON entries USING gin (slot, path gin_trgm_ops)"
-            )
-        )
+        connection.execute(text(WORD_INDEX.format("CONCURRENTLY IF NOT EXISTS")))
         connection.execute(text("ANALYZE entries"))
 
 

@@ -6,21 +6,22 @@ import uuid
 from dataclasses import dataclass
 from functools import cached_property
 
-from sqlalchemy import select, update
+from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
-from pruxel.server.store.tables import Project, Slot, SourceRow
+from pruxel.server.store.tables import FacetCount, Project, Slot, SourceRow
 
 READY = "ready"
 
 
 @dataclass(frozen=True)
 class SlotInfo:
-    """A slot without its row: who holds its paths, highest first of those that count."""
+    """A slot without its row: who holds its paths, sorted, and how many there are."""
 
     id: int
     source: uuid.UUID
     holders: tuple[str, ...]
+    entries: int
 
 
 @dataclass(frozen=True)
@@ -78,6 +79,10 @@ class StackState:
         """How many sources still mounted hold the slot's paths."""
         return sum(holder in self.label for holder in self.by_slot[slot].holders)
 
+    def rank_of(self, slot: int) -> int:
+        """Position of a slot's source; -1 when it does not count."""
+        return self.rank.get(str(self.by_slot[slot].source), -1)
+
     def shadowing(self) -> list[int]:
         """The chosen slots that shadow something."""
         return [slot for slot in self.winning if self.shadowed(slot)]
@@ -85,16 +90,17 @@ class StackState:
 
 def stack_state(db: Session, project: uuid.UUID) -> StackState | None:
     """The project's stack; None when there is no such project."""
-    found = db.get(Project, project)
+    found = db.execute(select(Project.revision, Project.language).where(Project.id == project)).one_or_none()
     if found is None:
         return None
     sources = db.execute(
         select(SourceRow).where(SourceRow.project_id == project).order_by(SourceRow.position, SourceRow.label)
     ).scalars()
+    number = select(func.coalesce(func.sum(FacetCount.number), 0)).where(FacetCount.slot == Slot.id).scalar_subquery()
     slots = db.execute(
-        select(Slot.id, Slot.source_id, Slot.holders).where(Slot.project_id == project).order_by(Slot.id)
+        select(Slot.id, Slot.source_id, Slot.holders, number).where(Slot.project_id == project).order_by(Slot.id)
     )
-    infos = tuple(SlotInfo(s.id, s.source_id, tuple(s.holders)) for s in slots)
+    infos = tuple(SlotInfo(slot, source, tuple(holders), int(entries)) for slot, source, holders, entries in slots)
     return StackState(project, found.revision, found.language, tuple(sources), infos)
 
 

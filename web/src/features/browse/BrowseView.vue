@@ -136,6 +136,7 @@ const sorts = [
   ['path', 'name'],
   ['size', 'size'],
   ['kind', 'kind'],
+  ['source', 'source'],
   ['references', 'used by'],
 ] as const
 </script>
