@@ -66,7 +66,17 @@ def p95(ask: Ask, questions: list[Question]) -> float:
 def served() -> Iterator[http.client.HTTPConnection]:
     """A connection to a server process of its own."""
     port = free_port(55200)
-    command = ["uvicorn", "--factory", "pruxel.server.main:create_app", "--port", str(port), "--log-level", "warning"]
+    command = [
+        "uvicorn",
+        "--factory",
+        "pruxel.server.main:create_app",
+        "--port",
+        str(port),
+        "--log-level",
+        "warning",
+        "--timeout-keep-alive",
+        "600",
+    ]
     process = subprocess.Popen([sys.executable, "-m", *command], env=os.environ.copy())
     try:
         for _ in range(300):

@@ -14,7 +14,7 @@ from pruxel.server.store.stack_state import StackState
 
 # How many rows are judged one after the other in the order of an index, before all matches are looked up instead. By
 # size the rows lie scattered over the table, which makes each about five times as dear.
-_WALKED: dict[Sort, int] = {"path": 15_000, "kind": 15_000, "source": 15_000, "size": 5_000}
+_WALKED: dict[Sort, int] = {"path": 6_000, "kind": 6_000, "source": 6_000, "size": 5_000}
 _DEEPEST_WALK = 2_000
 _Rows = Sequence[Any]
 
