@@ -19,6 +19,12 @@ def best(run: Callable[[], object], times: int = 3) -> float:
     return min(found)
 
 
+def by_turns(ours: Callable[[], object], other: Callable[[], object], times: int = 7) -> tuple[float, float]:
+    """The shortest of several runs of each, by turns, so that a slow moment of the machine falls on both."""
+    pairs = [(best(ours, 1), best(other, 1)) for _ in range(times)]
+    return min(p[0] for p in pairs), min(p[1] for p in pairs)
+
+
 def line(what: str, ours: float, other: float, goal: float, *, unit: float = 1e3, word: str = "ms") -> None:
     """One ratio beside its goal."""
     ratio = ours / other

@@ -13,7 +13,7 @@ import lz4.block
 import numpy as np
 import zstandard
 
-from bench.timing import best, line
+from bench.timing import by_turns, line
 from pruxel.core.base.context import Context
 from pruxel.core.binary.load import load_layout
 from pruxel.core.native.codecs import decompress
@@ -74,7 +74,7 @@ def run() -> None:
             def theirs(places: list[slice] = places, name: str = name, mapped: memoryview = mapped) -> None:
                 deque(made_ahead(places, lambda p: decompress(name, mapped[p], SIZE, "")), maxlen=0)
 
-            line(f"the library's own rate of {name} : reading entries", best(ours), best(theirs), 1.25)
+            line(f"the library's own rate of {name} : reading entries", *by_turns(ours, theirs), 1.25)
 
 
 if __name__ == "__main__":

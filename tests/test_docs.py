@@ -2,6 +2,7 @@
 
 import re
 import struct
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -11,8 +12,11 @@ import xxhash
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
 from pruxel.core.binary.load import load_layout
+from pruxel.core.extract.clips import ClipsExtract, read_clips, with_clips
 from pruxel.core.extract.model import read_model
+from pruxel.core.extract.skeleton import SkeletonExtract, read_skeleton
 from pruxel.core.scene.measure import measure
+from pruxel.core.scene.walk import world_from_local
 from pruxel.core.sources.knowledge import Knowledge
 from pruxel.core.sources.name_lists import Hashing, names_of
 from pruxel.core.sources.origin import origin_of_file
@@ -22,7 +26,9 @@ from pruxel.core.sources.profile import Conventions, ProfileFile
 from pruxel.core.sources.profile_files import load_profile, write_profile
 
 ROOT = Path(__file__).resolve().parent.parent
-SHELF, STRONGBOX, PEBBLE = re.findall(r"```yaml\n(.*?)```", (ROOT / "docs/layouts.md").read_text(), re.DOTALL)
+SHELF, STRONGBOX, PEBBLE, TWIG, TWIG_MOVES = re.findall(
+    r"```yaml\n(.*?)```", (ROOT / "docs/layouts.md").read_text(), re.DOTALL
+)
 [PROFILE] = re.findall(r"```yaml\n(.*?)```", (ROOT / "docs/profiles.md").read_text(), re.DOTALL)
 
 
@@ -44,10 +50,29 @@ def test_the_pack_example_lists_a_pack(tmp_path: Path, version: int) -> None:
 def test_the_model_example_reads_a_model() -> None:
     points = np.array([[0, 0, 0], [100, 0, 0], [0, 0, 50]], "<f4")
     data = struct.pack("<4sHH", b"PBBL", 3, 3) + points.tobytes() + struct.pack("<3H", 0, 1, 2) + b"\x03one"
-    scene, faults = read_model(memoryview(data), load_layout(PEBBLE, "p.yaml"), "p", Conventions(), Context())
+    model = read_model(memoryview(data), load_layout(PEBBLE, "p.yaml"), "p", Conventions(), Context())
+    scene, faults = model.scene, model.faults
     assert faults == []
     assert measure(scene).size == pytest.approx((1.0, 0.5, 0.0))
     assert scene.nodes[0].name == "one"
+
+
+def test_the_skeleton_and_clips_examples_move_a_joint() -> None:
+    twig, moves = load_layout(TWIG, "twig.yaml"), load_layout(TWIG_MOVES, "moves.yaml")
+    joints = [("trunk", -1, 0.0), ("tip", 0, 2.0)]
+    data = b"TWIG\x02\0" + b"".join(
+        struct.pack(f"<B{len(n)}sh7f", len(n), n.encode(), p, 0, y, 0, 0, 0, 0, 1) for n, p, y in joints
+    )
+    skeleton = read_skeleton(memoryview(data), twig, "t", Conventions(), Context())
+    half = round(32767 * 0.5**0.5)
+    keys = struct.pack("<4h", 0, 0, 0, 32767) + struct.pack("<4h", 0, 0, half, half)
+    data = b"TWGM" + struct.pack("<fHHB5s", 2.0, 2, 1, 5, b"trunk") + keys
+    scene, share = with_clips(skeleton, read_clips(memoryview(data), moves, "t", Conventions(), Context()))
+    [channel] = scene.clips[0].channels
+    assert share == 1.0
+    turned = replace(scene.nodes[0], rotation=tuple(channel.values[1].tolist()))
+    posed = world_from_local(replace(scene, nodes=(turned, scene.nodes[1])))
+    assert np.allclose(posed[1][:3, 3], (-2, 0, 0), atol=1e-4)
 
 
 def test_the_locked_example_opens_with_its_key_and_its_names(tmp_path: Path) -> None:
@@ -106,7 +131,14 @@ def test_every_key_of_the_language_is_documented() -> None:
     from pruxel.core.binary.schema import FieldSpec, Layout
 
     text = (ROOT / "docs/layouts.md").read_text()
-    for name in [*FieldSpec.model_fields, *Layout.model_fields, *PackExtract.model_fields, *Hashing.model_fields]:
+    for name in [
+        *FieldSpec.model_fields,
+        *Layout.model_fields,
+        *PackExtract.model_fields,
+        *Hashing.model_fields,
+        *SkeletonExtract.model_fields,
+        *ClipsExtract.model_fields,
+    ]:
         assert re.search(rf"`[a-z0-9_ ]*\b{name}\b", text), name
 
 

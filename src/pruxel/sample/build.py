@@ -21,7 +21,9 @@ from pruxel.sample.containers import VAULT_KEY, WRONG_KEY, bulk_bytes
 from pruxel.sample.files import material_bytes, model_bytes, obj_bytes, pack_bytes, tga_bytes
 from pruxel.sample.model import Model
 from pruxel.sample.models import MODELS, town
+from pruxel.sample.models.moves import DIVER_MOVES
 from pruxel.sample.portraits import portrait
+from pruxel.sample.rig import clips_bytes, skeleton_bytes
 
 README = f"""Brinepost, a made-up courier service on the sea floor.
 
@@ -95,6 +97,10 @@ def build_model(number: int, seed: int) -> Built:
         if surface.name == "lamp" and images.glow is not None:
             files["~glow"] = dds(second.tinted(images.glow, (0.3, 1.0, 0.75), 1.0), "BC1")
     files[f"{model.path}.brm"] = model_bytes(model, ready, material_paths)
+    if model.rig is not None:
+        files[f"{model.rig.path}.bsk"] = skeleton_bytes(model.rig)
+        if model.rig.moves:
+            files[f"{model.rig.path}.bcl"] = clips_bytes(model.rig)
     if model.path.startswith("actors/act_"):
         slim = second.bake(replace(model, parts=second.coarse(model, 0.15)), 128, seed)
         files |= second.files_of(slim, f"{model.path}_lo", f"{model.surfaces[0].name}_lo", slim.base, "act")
@@ -131,6 +137,7 @@ def write_sample(
         if "~glow" in packed
         else {"tex/p0021/lamp_e.dds": loose.pop("~glow")}
     )
+    packed[f"{DIVER_MOVES.path}.bcl"] = clips_bytes(DIVER_MOVES)
     packed["text/readme.txt"] = b"Brinepost. Deliver the mail, mind the crab.\n"
     packed["wip/p0042_test.brm"] = (packed | loose)["props/p0042/p0042.brm"].replace(
         b"mat/crate_wood.bmt", b"mat/crate_next.bmt"
@@ -165,6 +172,7 @@ def write_sample(
 
 def second_edition(packed: dict[str, bytes]) -> None:
     """What the second version of the game does otherwise: something changed, moved, gone and new."""
+    packed[f"{DIVER_MOVES.path}.bcl"] = clips_bytes(DIVER_MOVES)
     packed["text/readme.txt"] = b"Brinepost, second edition. Deliver the mail, greet the crab.\n"
     packed["mat/crate_wood.bmt" if "mat/crate_wood.bmt" in packed else "mat/sign_wood.bmt"] += b"\0"
     packed["flora/reef/f031.brm"] = packed.pop("flora/f031/f031.brm")

@@ -17,10 +17,11 @@ import zstandard
 from pruxel.core.base.arrays import AnyArray
 from pruxel.sample.bake import Ready
 from pruxel.sample.model import Model, Surface
+from pruxel.sample.rig import Rig
 
 _STORED, _ZSTD, _LZ4, _DEFLATE = 0, 1, 2, 3
-_POSITION, _NORMAL, _UV = 0, 1, 2
-_F32X3, _SNORM8X4, _F16X2, _UNORM16X4, _UNORM16X2 = 0, 1, 2, 3, 4
+_POSITION, _NORMAL, _UV, _JOINTS, _WEIGHTS = 0, 1, 2, 3, 4
+_F32X3, _SNORM8X4, _F16X2, _UNORM16X4, _UNORM16X2, _U8X4, _UNORM8X4 = 0, 1, 2, 3, 4, 5, 6
 
 
 def _to_file(points: AnyArray, unit: float) -> AnyArray:
@@ -58,6 +59,14 @@ def _quantised_vertices(positions: AnyArray, normals: AnyArray, uvs: AnyArray) -
     return _Vertices(rows.tobytes(), 16, elements, tuple(size), tuple(low))
 
 
+def _weighted(plain: _Vertices, rig: Rig, item: Ready) -> _Vertices:
+    """Joint numbers and weights at the end of every vertex."""
+    rows = np.frombuffer(plain.data, np.uint8).reshape(-1, plain.stride)
+    data = np.concatenate([rows, *rig.weights(item.part.name, item.positions)], axis=1).tobytes()
+    more = ((_JOINTS, _U8X4, plain.stride), (_WEIGHTS, _UNORM8X4, plain.stride + 4))
+    return _Vertices(data, plain.stride + 8, (*plain.elements, *more), plain.scale, plain.bias)
+
+
 def model_bytes(model: Model, ready: list[Ready], material_paths: dict[str, str]) -> bytes:
     """A `.brm` file of version 3: header, part table, then names, element tables and packed buffers."""
     unit = 100.0 * model.oversize
@@ -85,6 +94,8 @@ def model_bytes(model: Model, ready: list[Ready], material_paths: dict[str, str]
         if item.part.inward:
             normals = -normals
         layout = (_quantised_vertices if model.quantised else _plain_vertices)(positions, normals, uvs)
+        if model.rig is not None:
+            layout = _weighted(layout, model.rig, item)
         wide = len(positions) > 65535
         indices = faces.astype("<u4" if wide else "<u2").tobytes()
         packed = lz4.block.compress(layout.data, store_size=False)
@@ -102,9 +113,16 @@ def model_bytes(model: Model, ready: list[Ready], material_paths: dict[str, str]
             )
         )  # fmt: skip
     every = np.concatenate([_to_file(r.positions, unit) for r in ready])
-    head = struct.pack("<4sHHHH6f", b"BMDL", 3, 0, len(ready), len(materials), *every.min(axis=0), *every.max(axis=0))
+    tail = struct.pack("<I", materials_at)
+    if model.rig is not None:
+        path = f"{model.rig.path}.bsk".encode()
+        tail = struct.pack("<I", put(struct.pack("<H", len(path)) + path)) + tail
+    flags = int(model.rig is not None)
+    head = struct.pack(
+        "<4sHHHH6f", b"BMDL", 3, flags, len(ready), len(materials), *every.min(axis=0), *every.max(axis=0)
+    )
     assert len(records[0]) == part_size, len(records[0])
-    return head[:header_size] + b"".join(records) + bytes(body) + struct.pack("<I", materials_at)
+    return head[:header_size] + b"".join(records) + bytes(body) + tail
 
 
 _SLOTS = {"base": 0, "normal": 1, "packed": 2, "glow": 3}

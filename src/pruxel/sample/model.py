@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pruxel.core.base.arrays import AnyArray
+from pruxel.sample.rig import Rig
 from pruxel.sample.shapes import Shape
 
 
@@ -97,7 +98,10 @@ class Surface:
 
 @dataclass(frozen=True, eq=False)
 class Model:
-    """A named model: path in the pack without its ending, parts, surfaces, and lengths' extra factor (a quirk)."""
+    """A named model: path in the pack without its ending, parts, surfaces, and lengths' extra factor (a quirk).
+
+    One with a `rig` has a skeleton beside it.
+    """
 
     path: str
     parts: tuple[Part, ...]
@@ -106,3 +110,4 @@ class Model:
     quantised: bool = False
     loose: bool = False
     title: str = ""
+    rig: Rig | None = None

@@ -133,7 +133,7 @@ export interface paths {
         };
         /**
          * Look
-         * @description What can be shown of an entry at once; a model's scene comes by a job, whose id is `glance`.
+         * @description What can be shown of an entry at once; a scene (model, skeleton, clips) comes by a job, whose id is `glance`.
          */
         get: operations["look_api_entries__entry__look_get"];
         put?: never;
@@ -313,7 +313,7 @@ export interface paths {
         };
         /**
          * Get Glance
-         * @description How a quick look at a model stands.
+         * @description How a quick look at a model, a skeleton or clips stands.
          */
         get: operations["get_glance_api_glances__job__get"];
         put?: never;
@@ -1244,8 +1244,12 @@ export interface components {
         /**
          * CardOut
          * @description A thing of the game: what it is called, its entries by part, and the parts that are missing.
+         *
+         *     `bench` is what to open: its models with their clips; empty when there is no model.
          */
         CardOut: {
+            /** Bench */
+            bench: string[];
             /** Code */
             code: string;
             /** Group */
@@ -1299,6 +1303,15 @@ export interface components {
             what: string;
             /** Written */
             written: string;
+        };
+        /** ClipOut */
+        ClipOut: {
+            /** Frames */
+            frames: number;
+            /** Name */
+            name: string;
+            /** Seconds */
+            seconds: number;
         };
         /** DeliveryIn */
         DeliveryIn: {
@@ -1551,18 +1564,23 @@ export interface components {
             /** Proofs */
             proofs: components["schemas"]["ProofOut"][];
         };
-        /** GlanceFacts */
+        /**
+         * GlanceFacts
+         * @description What is worth telling of a scene. `played_on` is the model that clips are shown on.
+         */
         GlanceFacts: {
             /** Clips */
-            clips: string[];
+            clips: components["schemas"]["ClipOut"][];
             /** Joints */
-            joints: number;
+            joints: components["schemas"]["JointOut"][];
             /** Materials */
             materials: string[];
             /** Notes */
             notes: string[];
             /** Parts */
             parts: number;
+            /** Played On */
+            played_on?: string | null;
             /** Size */
             size: number[];
             /** Triangles */
@@ -1628,6 +1646,16 @@ export interface components {
             status: "queued" | "running" | "done" | "failed" | "cancelled" | "paused";
             /** Title */
             title: string;
+        };
+        /**
+         * JointOut
+         * @description A joint; `depth` counts the joints above it.
+         */
+        JointOut: {
+            /** Depth */
+            depth: number;
+            /** Name */
+            name: string;
         };
         /** KeepIn */
         KeepIn: {

@@ -44,5 +44,6 @@ export function useTray(id: () => string) {
     has: (path: string) => picks.value.has(path),
     size: computed(() => [...picks.value.values()].reduce((sum, p) => sum + p.size, 0)),
     models: computed(() => [...picks.value.values()].filter((p) => p.kind === 'model')),
+    clips: computed(() => [...picks.value.values()].filter((p) => p.kind === 'clips')),
   }
 }

@@ -1,5 +1,6 @@
 import {
   AmbientLight,
+  AnimationMixer,
   BackSide,
   Box3,
   BoxGeometry,
@@ -17,12 +18,15 @@ import {
   Scene,
   ShaderMaterial,
   ShadowMaterial,
+  SkinnedMesh,
   SphereGeometry,
   Sphere,
   SRGBColorSpace,
   NeutralToneMapping,
   Vector3,
   WebGLRenderer,
+  type AnimationAction,
+  type AnimationClip,
   type Material,
 } from 'three'
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js'
@@ -36,7 +40,17 @@ function hatching() {
     side: BackSide,
     uniforms: { one: { value: new Color('#c9775b') }, two: { value: new Color('#f0d9c8') } },
     vertexShader: `varying vec3 seen;
-      void main() { seen = normalMatrix * normal; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }`,
+      #include <common>
+      #include <skinning_pars_vertex>
+      void main() {
+        #include <beginnormal_vertex>
+        #include <skinbase_vertex>
+        #include <skinnormal_vertex>
+        #include <begin_vertex>
+        #include <skinning_vertex>
+        seen = normalMatrix * objectNormal;
+        gl_Position = projectionMatrix * modelViewMatrix * vec4(transformed, 1.0);
+      }`,
     fragmentShader: `uniform vec3 one; uniform vec3 two; varying vec3 seen;
       void main() {
         float stripe = mod(gl_FragCoord.x + gl_FragCoord.y, 12.0);
@@ -45,6 +59,14 @@ function hatching() {
         #include <colorspace_fragment>
       }`,
   })
+}
+
+/** The hatched back of a part; that of a skinned part follows its joints. */
+function backOf(mesh: Mesh) {
+  if (!(mesh instanceof SkinnedMesh)) return new Mesh(mesh.geometry, hatching())
+  const back = new SkinnedMesh(mesh.geometry, hatching())
+  back.bind(mesh.skeleton, mesh.bindMatrix)
+  return back
 }
 
 /** A sky with a few soft panels, for reflections on metal. */
@@ -90,6 +112,9 @@ export class Stage {
   private asked = 0
   private waiting = false
   private turning = false
+  private clips: AnimationClip[] = []
+  private mixer: AnimationMixer | null = null
+  private playing: AnimationAction | null = null
   framesDrawn = 0
 
   constructor(private readonly home: HTMLElement) {
@@ -123,11 +148,13 @@ export class Stage {
   /** Load and show a scene; the camera is kept when the new one is of about the same size. */
   async show(url: string, parts: readonly string[]): Promise<void> {
     const mine = ++this.asked
-    const { scene } = await new GLTFLoader().loadAsync(url)
+    const { scene, animations } = await new GLTFLoader().loadAsync(url)
     if (mine !== this.asked) return
     const before = this.subject ? this.bounds() : null
     this.clear()
     this.subject = scene
+    this.clips = animations
+    this.mixer = animations.length ? new AnimationMixer(scene) : null
     this.names = new Set(parts)
     scene.traverse((node) => node instanceof Mesh && this.prepare(node))
     this.scene.add(scene)
@@ -143,7 +170,7 @@ export class Stage {
     mesh.receiveShadow = true
     const part = this.partName(mesh)
     const single = !(mesh.material instanceof MeshStandardMaterial && mesh.material.side !== 0)
-    const back = single ? new Mesh(mesh.geometry, hatching()) : null
+    const back = single ? backOf(mesh) : null
     const list = this.pieces.get(part) ?? []
     list.push({ mesh, back, own: mesh.material })
     this.pieces.set(part, list)
@@ -175,7 +202,6 @@ export class Stage {
     this.draw()
   }
 
-  /** Frame what is visible. Near and far follow the subject, from a millimetre to ten kilometres. */
   /** Turn slowly by itself until somebody takes hold of it. */
   turn(on: boolean) {
     this.turning = on && !matchMedia('(prefers-reduced-motion: reduce)').matches
@@ -200,6 +226,43 @@ export class Stage {
     })
   }
 
+  /** Play a clip round and round; `told` hears the time in seconds, every frame. */
+  play(number: number, told: (seconds: number) => void) {
+    const action = this.action(number)
+    if (!action) return
+    action.paused = false
+    const step = (before: number) =>
+      requestAnimationFrame((now) => {
+        if (this.playing !== action || action.paused) return
+        this.mixer?.update((now - before) / 1000)
+        told(action.time)
+        this.draw()
+        step(now)
+      })
+    step(performance.now())
+  }
+
+  /** Hold a clip at a time. */
+  hold(number: number, seconds: number) {
+    const action = this.action(number)
+    if (!action) return
+    action.paused = true
+    action.time = seconds
+    this.mixer?.update(0)
+    this.draw()
+  }
+
+  private action(number: number) {
+    const clip = this.clips[number]
+    if (!clip || !this.mixer) return null
+    if (this.playing?.getClip() !== clip) {
+      this.mixer.stopAllAction()
+      this.playing = this.mixer.clipAction(clip).play()
+    }
+    return this.playing
+  }
+
+  /** Frame what is visible. Near and far follow the subject, from a millimetre to ten kilometres. */
   fit() {
     const { center, radius } = this.bounds()
     const back = new Vector3(0.55, 0.34, 0.95).normalize()
@@ -309,6 +372,8 @@ export class Stage {
       }
     }
     this.pieces.clear()
+    this.mixer?.stopAllAction()
+    this.mixer = this.playing = null
     this.subject = null
   }
 

@@ -114,7 +114,7 @@ class Layout(Strict):
     layout: str = Field(pattern=r"^[a-z][a-z0-9_]*$")
     format: Literal[1] = Field(1, description="version of the layout language")
     title: str = ""
-    reads: Literal["pack", "model", "material", "level", "data"]
+    reads: Literal["pack", "model", "skeleton", "clips", "material", "level", "data"]
     match: Match = Field(default_factory=Match)
     endian: Literal["little", "big"] = "little"
     version: Version | None = None

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 
-from pruxel.core.base.arrays import IndexArray, as_floats, frozen
+from pruxel.core.base.arrays import AnyArray, IndexArray, as_floats, frozen
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.binary.expressions import compile_expression
@@ -28,13 +28,19 @@ from pruxel.core.sources.profile import Conventions
 _ROLES = ("visual", "collision", "helper")
 
 
-def read_model(
-    data: memoryview, layout: Layout, entry: str, defaults: Conventions, context: Context
-) -> tuple[Scene, list[Fault]]:
+@dataclass(frozen=True, eq=False)
+class LooseModel:
+    """A model by itself: materials carry only the name that the file gives, and so does its skeleton."""
+
+    scene: Scene
+    faults: list[Fault]
+    skeleton: str | None = None
+
+
+def read_model(data: memoryview, layout: Layout, entry: str, defaults: Conventions, context: Context) -> LooseModel:
     """Read a model by its layout.
 
-    Materials in the scene carry only the name that the file gives. A part that cannot be read is left out and returned
-    as a fault; when none can be read, its error is raised.
+    A part that cannot be read is left out and returned as a fault; when none can be read, its error is raised.
     """
     spec = extract_spec(layout, ModelExtract)
     head = parse(layout, data, entry, context)
@@ -68,7 +74,8 @@ def read_model(
         tuple(meshes),
         tuple(Material(name, origin=origin) for name in materials),
     )
-    return scene, faults
+    skeleton = _optional(spec.skeleton, head, None)
+    return LooseModel(scene, faults, str(skeleton) if skeleton else None)
 
 
 def _as_words(fault: Fault) -> dict[str, Any]:
@@ -149,7 +156,22 @@ def _mesh(
     if spec.material is not None:
         wanted = str(_value(spec.material, part))
         material = materials.setdefault(wanted, len(materials))
+    if spec.palette is not None and attributes.joints is not None:
+        attributes.joints = _through_palette(attributes.joints, np.asarray(_value(spec.palette, part)), entry, part)
     return Mesh(name, (_primitive(attributes, indices, how, material, place),))
+
+
+def _through_palette(joints: AnyArray, palette: AnyArray, entry: str, part: Record) -> AnyArray:
+    if joints.size and int(joints.max()) >= len(palette):
+        raise InputError(
+            ErrorCode.MALFORMED,
+            "a vertex names a joint beyond its part's list",
+            file=entry,
+            offset=part.start,
+            expected=f"a number below {len(palette)}",
+            found=str(int(joints.max())),
+        )
+    return palette[joints]
 
 
 def _primitive(

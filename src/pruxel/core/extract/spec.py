@@ -53,7 +53,11 @@ class IndexStream(Strict):
 
 
 class ModelExtract(Strict):
-    """How records become nodes and meshes."""
+    """How records become nodes and meshes.
+
+    `skeleton` names the entry whose joints the vertices are weighted to; `palette` gives a part's own list of joint
+    numbers, when its vertices count in that.
+    """
 
     parts: ExpressionText
     name: ExpressionText
@@ -66,6 +70,8 @@ class ModelExtract(Strict):
     translation: ExpressionText | None = None
     rotation: ExpressionText | None = None
     scale: ExpressionText | None = None
+    skeleton: ExpressionText | None = None
+    palette: ExpressionText | None = None
     conventions: Conventions | None = None
 
 

@@ -8,9 +8,11 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.binary.schema import Layout
 from pruxel.core.binary.versions import fitting_layout
+from pruxel.core.extract.clips import LooseClip, read_clips, with_clips
 from pruxel.core.extract.level import Level, read_level
 from pruxel.core.extract.material import FoundTexture, LooseMaterial, read_material
 from pruxel.core.extract.model import read_model
+from pruxel.core.extract.skeleton import on_skeleton, read_skeleton
 from pruxel.core.formats import gltf, obj
 from pruxel.core.formats.registry import format_for
 from pruxel.core.images.decode import decode_image, media_type
@@ -33,15 +35,31 @@ class Opener:
     stack: MergedView
 
     def scene(self, paths: list[str], context: Context) -> Scene:
-        """All entries as one scene; raises `InputError` when one of them cannot be read at all."""
-        opened = [self._one(path, part) for path, part in context.each(paths, lambda p: p)]
-        return opened[0] if len(opened) == 1 else merge(opened[0].name, opened)
+        """All entries as one scene, clips on the joints of the others; raises `InputError` when one cannot be read."""
+        clips = [path for path in paths if self.stack.kind_of(path) is Kind.CLIPS]
+        others = [path for path in paths if path not in clips]
+        if not others:
+            raise InputError(
+                ErrorCode.USAGE,
+                "clips alone make no scene",
+                file=paths[0] if paths else None,
+                hint="Choose a model or a skeleton that has their joints with them.",
+            )
+        opened = [self._one(path, part) for path, part in context.each(others, lambda p: p)]
+        scene = opened[0] if len(opened) == 1 else merge(opened[0].name, opened)
+        for path in clips:
+            scene, share = with_clips(scene, self.clips(path, context))
+            if share < 1:
+                scene = replace(scene, notes=(*scene.notes, f"{path}: {share:.0%} of its joints are here"))
+        return scene
 
     def _one(self, path: str, context: Context) -> Scene:
         data = self.stack.read(path, context)
         layout = self._layout(data, path)
         if layout is not None and layout.reads == "model":
             return self._by_layout(data, layout, path, context)
+        if layout is not None and layout.reads == "skeleton":
+            return read_skeleton(data, layout, path, self.stack.profile.conventions, context)
         spec = format_for(path)
         if spec is not None and spec.read is not None:
             found = spec.read(data, path, lambda name: self._bytes(name, path, context), context)
@@ -67,8 +85,9 @@ class Opener:
         layout = self._layout(data, path)
         found: list[str] = []
         if layout is not None and layout.reads == "model":
-            scene, _ = read_model(data, layout, path, self.stack.profile.conventions, context)
-            found = [material.name for material in scene.materials]
+            model = read_model(data, layout, path, self.stack.profile.conventions, context)
+            found = [material.name for material in model.scene.materials]
+            found += [] if model.skeleton is None else [model.skeleton]
         elif layout is not None and layout.reads == "material":
 
             def heard(name: str) -> FoundTexture:
@@ -90,6 +109,14 @@ class Opener:
             raise InputError(ErrorCode.UNKNOWN_FORMAT, "no layout reads this material", file=path)
         return read_material(data, layout, path, lambda name: self._texture(name, path, context), context)
 
+    def clips(self, path: str, context: Context) -> tuple[LooseClip, ...]:
+        """Clips by themselves; raises `InputError` when no layout reads them."""
+        data = self.stack.read(path, context)
+        layout = self._layout(data, path)
+        if layout is None or layout.reads != "clips":
+            raise InputError(ErrorCode.UNKNOWN_FORMAT, "no layout reads these clips", file=path)
+        return read_clips(data, layout, path, self.stack.profile.conventions, context)
+
     def level(self, path: str, context: Context) -> Level:
         """A level's placements; raises `InputError` when no layout reads it."""
         data = self.stack.read(path, context)
@@ -107,7 +134,11 @@ class Opener:
         return None if found.path is None else bytes(self.stack.read(found.path, context))
 
     def _by_layout(self, data: memoryview, layout: Layout, path: str, context: Context) -> Scene:
-        scene, faults = read_model(data, layout, path, self.stack.profile.conventions, context.part(0.0, 0.6))
+        model = read_model(data, layout, path, self.stack.profile.conventions, context.part(0.0, 0.6))
+        scene, faults = model.scene, model.faults
+        if model.skeleton is not None:
+            scene, more = self._on_skeleton(scene, model.skeleton, path, context)
+            faults = [*faults, *more]
         assigned: dict[int, tuple[Material, dict[str, Image]]] = {}
         for (index, material), part in context.part(0.6, 1.0).each(
             list(enumerate(scene.materials)), lambda m: m[1].name
@@ -115,6 +146,20 @@ class Opener:
             loose = self._material(material, path, part)
             assigned[index] = (loose.material, loose.images)
         return _noted(assign_materials(scene, assigned), faults)
+
+    def _on_skeleton(self, scene: Scene, name: str, path: str, context: Context) -> tuple[Scene, list[Fault]]:
+        """The model on the skeleton that it names; without that it stays rigid, and a fault says why."""
+        found = self.stack.resolve(name, path)
+        if found.path is None:
+            near = f"near names: {', '.join(found.near)}" if found.near else None
+            return scene, [Fault(ErrorCode.REFERENCE, f"no skeleton '{name}' in the sources", file=path, hint=near)]
+        try:
+            skeleton = self._one(found.path, context)
+            if not skeleton.skins:
+                return scene, [Fault(ErrorCode.REFERENCE, f"'{found.path}' is no skeleton", file=path)]
+            return on_skeleton(scene, skeleton)
+        except InputError as error:
+            return scene, [error.fault]
 
     def _material(self, bare: Material, model: str, context: Context) -> LooseMaterial:
         """The material that a model names; one that cannot be had stays plain and says why."""

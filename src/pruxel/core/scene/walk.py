@@ -32,6 +32,18 @@ def parts(scene: Scene) -> Iterator[tuple[int, Node, Mesh]]:
             yield index, node, scene.meshes[node.mesh]
 
 
+def joint_tree(scene: Scene) -> Iterator[tuple[str, int]]:
+    """Names of the joints of all skins, each before those below it, with how many joints stand above."""
+    joints = {joint for skin in scene.skins for joint in skin.joints}
+    pending = [(root, 0) for root in reversed(scene.roots)]
+    while pending:
+        index, depth = pending.pop()
+        if index in joints:
+            yield scene.nodes[index].name, depth
+            depth += 1
+        pending += [(child, depth) for child in reversed(scene.nodes[index].children)]
+
+
 def node_named(scene: Scene, name: str) -> int | None:
     """The index of the node of that name."""
     return next((i for i, node in enumerate(scene.nodes) if node.name == name), None)

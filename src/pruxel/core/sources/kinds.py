@@ -69,6 +69,8 @@ _BY_ENDING = {
 _BY_PURPOSE = {
     "pack": Kind.PACK,
     "model": Kind.MODEL,
+    "skeleton": Kind.SKELETON,
+    "clips": Kind.CLIPS,
     "material": Kind.MATERIAL,
     "level": Kind.LEVEL,
     "data": Kind.TABLE,

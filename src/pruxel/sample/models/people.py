@@ -8,6 +8,7 @@ import numpy as np
 
 from pruxel.sample import sdf
 from pruxel.sample.model import Model, Paint, Part, Spots, Surface, blend, plain, shaded
+from pruxel.sample.models.moves import FISH_RIG, diver_rig
 from pruxel.sample.noise import fractal
 from pruxel.sample.shapes import Shape, ball, box, implicit, ring, together, tube
 
@@ -74,7 +75,8 @@ def diver(code: str, suit: Color, trim: Color, stout: float, height: float) -> C
             Part("bag", fit(box((0.14, 0.24, 0.26), 0.05).moved((0.3, 0.74, 0.02))), f"suit_{code}"),
         )
         surface = Surface(f"suit_{code}", 512, _suit_painter(suit, trim))
-        return Model(f"actors/act_{code}/act_{code}", parts, (surface,), quantised=True, title=f"diver {code}")
+        rig = diver_rig(code, k)
+        return Model(rig.path, parts, (surface,), quantised=True, title=f"diver {code}", rig=rig)
 
     return build
 
@@ -109,9 +111,8 @@ def lantern_fish(seed: int) -> Model:
         Part("eyes", together(*eyes), "fish_skin"),
         Part("lure", ball(0.05, 22, 14).moved((0, 0.66, 0.53)), "fish_skin"),
     )
-    return Model(
-        "actors/fish_lantern/fish_lantern", parts, (Surface("fish_skin", 512, _paint_fish),), title="lantern fish"
-    )
+    surface = Surface("fish_skin", 512, _paint_fish)
+    return Model(FISH_RIG.path, parts, (surface,), title="lantern fish", rig=FISH_RIG)
 
 
 def _paint_hat(s: Spots) -> Paint:

@@ -151,15 +151,31 @@ class LookOut(BaseModel):
     problem: str | None = None
 
 
+class JointOut(BaseModel):
+    """A joint; `depth` counts the joints above it."""
+
+    name: str
+    depth: int
+
+
+class ClipOut(BaseModel):
+    name: str
+    seconds: float
+    frames: int
+
+
 class GlanceFacts(BaseModel):
+    """What is worth telling of a scene. `played_on` is the model that clips are shown on."""
+
     triangles: int
     vertices: int
     parts: int
     materials: list[str]
     size: list[float]
-    joints: int
-    clips: list[str]
+    joints: list[JointOut]
+    clips: list[ClipOut]
     notes: list[str]
+    played_on: str | None = None
 
 
 class GlanceOut(BaseModel):
@@ -217,7 +233,10 @@ class KeepIn(BaseModel):
 
 
 class CardOut(BaseModel):
-    """A thing of the game: what it is called, its entries by part, and the parts that are missing."""
+    """A thing of the game: what it is called, its entries by part, and the parts that are missing.
+
+    `bench` is what to open: its models with their clips; empty when there is no model.
+    """
 
     group: str
     code: str
@@ -225,6 +244,7 @@ class CardOut(BaseModel):
     picture: str | None
     parts: dict[str, list[str]]
     missing: list[str]
+    bench: list[str]
 
 
 class CatalogueOut(BaseModel):

@@ -10,6 +10,7 @@ from sqlalchemy import select
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
 from pruxel.core.sources.catalogue import Card, build_cards, is_catalogue, names_by_code, read_rows
+from pruxel.core.sources.kinds import Kind
 from pruxel.server.api.browse_models import CardOut, CatalogueOut
 from pruxel.server.jobs.stacks import stored_stack
 from pruxel.server.store.database import session
@@ -42,14 +43,15 @@ def get_catalogue(project: UUID) -> CatalogueOut:
                 continue
             chosen = dict(list(names.items())[: max(_MOST_CARDS - len(cards), 0)])
             cards += build_cards(table, chosen, find)
-        wanted = [path for card in cards for path in _faces(card)]
+        wanted = [path for card in cards for path in (*_faces(card), *card.parts.get("clips", ()))]
         rows = db.execute(
-            select(EntryRow.path, EntryRow.picture).where(
-                EntryRow.slot.in_(stack.state.winning), EntryRow.path.in_(wanted), EntryRow.picture.is_not(None)
+            select(EntryRow.path, EntryRow.kind, EntryRow.picture).where(
+                EntryRow.slot.in_(stack.state.winning), EntryRow.path.in_(wanted)
             )
-        )
-        pictures: dict[str, str] = {r.path: r.picture for r in rows}
-    return CatalogueOut(cards=[_out(card, pictures) for card in cards], problems=problems)
+        ).all()
+    pictures = {r.path: r.picture for r in rows if r.picture is not None}
+    kinds = {r.path: r.kind for r in rows}
+    return CatalogueOut(cards=[_out(card, pictures, kinds) for card in cards], problems=problems)
 
 
 def _faces(card: Card) -> tuple[str, ...]:
@@ -57,7 +59,9 @@ def _faces(card: Card) -> tuple[str, ...]:
     return (*card.parts.get("portrait", ()), *card.parts.get("model", ()))
 
 
-def _out(card: Card, pictures: dict[str, str]) -> CardOut:
+def _out(card: Card, pictures: dict[str, str], kinds: dict[str, str]) -> CardOut:
+    models = [path for path in card.parts.get("model", ()) if kinds.get(path) == Kind.MODEL]
+    clips = [path for path in card.parts.get("clips", ()) if kinds.get(path) == Kind.CLIPS]
     return CardOut(
         group=card.group,
         code=card.code,
@@ -65,4 +69,5 @@ def _out(card: Card, pictures: dict[str, str]) -> CardOut:
         picture=next((pictures[path] for path in _faces(card) if path in pictures), None),
         parts={name: list(paths) for name, paths in card.parts.items()},
         missing=list(card.missing),
+        bench=[*models, *clips] if models else [],
     )

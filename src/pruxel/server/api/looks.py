@@ -52,7 +52,7 @@ Channel = Literal["rgb", "rgba", "r", "g", "b", "a"]
 
 @router.get("/entries/{entry}/look")
 def look(entry: int) -> LookOut:
-    """What can be shown of an entry at once; a model's scene comes by a job, whose id is `glance`."""
+    """What can be shown of an entry at once; a scene (model, skeleton, clips) comes by a job, whose id is `glance`."""
     row, stack = stored_entry(entry)
     try:
         return _look(row, stack)
@@ -66,7 +66,7 @@ def _look(row: EntryRow, stack: StoredStack) -> LookOut:
     match row.kind:
         case "texture":
             return LookOut(kind=row.kind, texture=_texture(row, stack))
-        case "model":
+        case "model" | "skeleton" | "clips":
             return LookOut(kind=row.kind, glance=_glance(row, stack))
         case "material":
             return LookOut(kind=row.kind, material=_material(path, stack))
@@ -182,7 +182,7 @@ def _glance(row: EntryRow, stack: StoredStack) -> UUID:
         ).scalar_one_or_none()
         if done is not None and (done.status in {"queued", "running"} or _shown(done)):
             return done.id
-        payload = {"key": key, "path": _pinned(row, stack), "entry": row.id}
+        payload = {"key": key, "path": _pinned(row, stack), "kind": row.kind, "entry": row.id}
         job = put_job(db, project, "glance", f"Looking at {row.path.rsplit('/', 1)[-1]}", payload)
     send(job)
     return job.id
@@ -191,12 +191,12 @@ def _glance(row: EntryRow, stack: StoredStack) -> UUID:
 def _shown(job: Job) -> bool:
     """Whether what a quick look found is still stored."""
     scene = job.payload.get("scene")
-    return scene is not None and has_blob(scene)
+    return "facts" in job.payload and (scene is None or has_blob(scene))
 
 
 @router.get("/glances/{job}")
 def get_glance(job: UUID) -> GlanceOut:
-    """How a quick look at a model stands."""
+    """How a quick look at a model, a skeleton or clips stands."""
     with session() as db:
         found = db.get(Job, job)
     if found is None or found.kind != "glance":

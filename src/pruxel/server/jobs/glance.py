@@ -1,19 +1,33 @@
-"""A quick look at a model: its scene as GLB, kept by what it comes from."""
+"""A quick look at a model, a skeleton or clips: a scene as GLB, kept by what it comes from."""
 
 from __future__ import annotations
 
 import hashlib
+from typing import Any
 
 from pruxel.core.base.context import Context
+from pruxel.core.base.errors import CancelledError, InputError
+from pruxel.core.extract.clips import LooseClip, with_clips
+from pruxel.core.pictures.bones import with_bones
+from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.measure import measure
+from pruxel.core.scene.model import Clip, Scene
+from pruxel.core.scene.walk import joint_tree
+from pruxel.core.sources.kinds import Kind
 from pruxel.server.jobs.pictures import scene_file
 from pruxel.server.jobs.runner import job_kind
-from pruxel.server.jobs.stacks import StoredStack, opener
+from pruxel.server.jobs.stacks import StoredStack, split_source, stored_stack
+from pruxel.server.store.conditions import Query
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import change_job
+from pruxel.server.store.search import page
+from pruxel.server.store.stack_state import StackState
 from pruxel.server.store.tables import EntryRow, Job
 
-_VERSION = "1"
+_VERSION = "2"
+_MOST_TRIED = 12
+_ENOUGH = 0.5
+_WHOLE = 0.999
 
 
 def glance_key(stack: StoredStack, row: EntryRow) -> str:
@@ -24,19 +38,75 @@ def glance_key(stack: StoredStack, row: EntryRow) -> str:
 
 @job_kind("glance")
 def glance(job: Job, context: Context) -> None:
-    """Open one model and store its GLB with what is worth telling of it."""
-    scene = opener(job.project_id).scene([job.payload["path"]], context.part(0.0, 0.6))
+    """Open one entry and store its GLB with what is worth telling of it."""
+    stack, path, kind = stored_stack(job.project_id), job.payload["path"], job.payload["kind"]
+    opened, on = Opener(stack), None
+    scene: Scene | None
+    if kind == Kind.CLIPS:
+        clips = opened.clips(path, context.part(0.0, 0.1))
+        scene, on = _played(opened, stack.state, clips, path, context.part(0.1, 0.6))
+        facts = _facts(scene or Scene("")) | {"clips": [_clip(c.name, c.seconds, c.frames) for c in clips]}
+    else:
+        scene = opened.scene([path], context.part(0.0, 0.6))
+        facts = _facts(scene)
+    if scene is not None and not scene.meshes:
+        scene = with_bones(scene)
+    blob = None if scene is None else scene_file(scene, context.part(0.6, 1.0))
+    with session() as db:
+        change_job(db, job.id, payload=job.payload | {"scene": blob, "facts": facts | {"played_on": on}})
+
+
+def _facts(scene: Scene) -> dict[str, Any]:
     facts = measure(scene)
-    blob = scene_file(scene, context.part(0.6, 1.0))
-    told = {
+    return {
         "triangles": facts.triangles,
         "vertices": facts.vertices,
         "parts": len(facts.parts),
         "materials": list(facts.materials),
         "size": list(facts.size),
-        "joints": facts.joints,
-        "clips": list(facts.clips),
+        "joints": [{"name": name, "depth": depth} for name, depth in joint_tree(scene)],
+        "clips": [_clip(c.name, *_extent(c)) for c in scene.clips],
         "notes": list(scene.notes[:20]),
     }
-    with session() as db:
-        change_job(db, job.id, payload=job.payload | {"scene": blob, "facts": told})
+
+
+def _clip(name: str, seconds: float, frames: int) -> dict[str, Any]:
+    return {"name": name, "seconds": round(seconds, 3), "frames": frames}
+
+
+def _extent(clip: Clip) -> tuple[float, int]:
+    ends = [float(channel.times[-1]) for channel in clip.channels if len(channel.times)]
+    return max(ends, default=0.0), max((len(channel.times) for channel in clip.channels), default=0)
+
+
+def _played(
+    opened: Opener, state: StackState, clips: tuple[LooseClip, ...], path: str, context: Context
+) -> tuple[Scene | None, str | None]:
+    """The clips on the nearest model (else skeleton) that has their joints, and its path; None when nothing fits."""
+    best: tuple[float, Scene | None, str | None] = (_ENOUGH, None, None)
+    for kind in (Kind.MODEL, Kind.SKELETON):
+        for candidate, part in context.each(_near(state, split_source(path)[1], kind), lambda p: p):
+            silent = Context(cancelled=part.cancelled, limits=part.limits)
+            try:
+                scene, share = with_clips(opened.scene([candidate], silent), clips)
+            except CancelledError:
+                raise
+            except InputError:
+                continue
+            if share > best[0]:
+                best = (share, scene, candidate)
+            if share >= _WHOLE:
+                return scene, candidate
+    return best[1], best[2]
+
+
+def _near(state: StackState, path: str, kind: Kind) -> list[str]:
+    """Entries of a kind in the same folder, then below the folders above it, nearest first."""
+    found: dict[str, None] = {}
+    folder = path
+    while folder and len(found) < _MOST_TRIED:
+        folder = folder.rpartition("/")[0]
+        with session() as db:
+            rows = page(db, state, Query(kind=kind, folder=folder or None), offset=0, limit=_MOST_TRIED)
+        found |= dict.fromkeys(row.path for row in rows)
+    return list(found)[:_MOST_TRIED]

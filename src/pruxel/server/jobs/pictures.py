@@ -13,6 +13,7 @@ from pruxel.core.extract.level import Level
 from pruxel.core.formats.gltf import write_glb
 from pruxel.core.images import png
 from pruxel.core.images.decode import decode_image
+from pruxel.core.pictures.bones import with_bones
 from pruxel.core.pictures.render import View, render
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.digest import digest
@@ -91,7 +92,7 @@ def pictures(job: Job, context: Context) -> None:
         wanted = (
             EntryRow.slot.in_(slots),
             EntryRow.picture.is_(None),
-            EntryRow.kind.in_(["level", "model", "texture"]),
+            EntryRow.kind.in_(["level", "model", "skeleton", "texture"]),
         )
         ordered = select(EntryRow).where(*wanted).order_by(EntryRow.kind, EntryRow.path)
         rows = list(db.execute(ordered.limit(_MOST_AT_ONCE)).scalars())
@@ -113,4 +114,5 @@ def _picture(row: EntryRow, opened: Opener, context: Context) -> str:
     if row.kind == "level":
         return level_picture(opened.level(row.path, context))
     silent = Context(cancelled=context.cancelled, limits=context.limits)
-    return scene_picture(opened.scene([row.path], silent), THUMB, silent)
+    scene = opened.scene([row.path], silent)
+    return scene_picture(scene if scene.meshes else with_bones(scene), THUMB, silent)

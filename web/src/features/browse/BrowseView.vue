@@ -88,7 +88,7 @@ async function lookInside(entry: Entry) {
 }
 
 async function openTray() {
-  const paths = tray.models.value.map((p) => p.path)
+  const paths = [...tray.models.value, ...tray.clips.value].map((p) => p.path)
   try {
     const made = await api.openWorkpiece(id.value, paths)
     await router.push({ name: 'bench', params: { project: id.value, workpiece: made.id } })

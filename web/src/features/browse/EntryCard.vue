@@ -4,7 +4,7 @@ import type { Entry } from '../../api/client'
 import { folderOf, last } from '../../model/words'
 
 const { entry, selected, picked } = defineProps<{ entry: Entry | undefined; selected: boolean; picked: boolean }>()
-const drawn = computed(() => entry && ['model', 'texture', 'level'].includes(entry.kind))
+const drawn = computed(() => entry && ['model', 'texture', 'level', 'skeleton'].includes(entry.kind))
 </script>
 
 <template>

@@ -75,7 +75,7 @@ useEvents((event) => event.changed === 'sources' && load())
       <div class="min-h-0 flex-1 overflow-auto">
         <template v-if="tab === 'look'">
           <p v-if="error || look?.problem" class="m-4 rounded-md bg-brick-soft px-3 py-2 text-[12.5px] break-words text-brick" data-test="look-problem">{{ error || look?.problem }}</p>
-          <LookModel v-if="look?.glance" :job="look.glance" :picture="entry.picture ?? null" />
+          <LookModel v-if="look?.glance" :key="look.kind" :job="look.glance" :kind="look.kind" :picture="entry.picture ?? null" @go="emit('go', $event)" />
           <LookTexture v-else-if="look?.texture" :entry="entry.id" :texture="look.texture" />
           <LookMaterial v-else-if="look?.material" :material="look.material" @go="emit('go', $event)" />
           <LookLevel v-else-if="look?.level" :level="look.level" @go="emit('go', $event)" />

@@ -33,17 +33,13 @@ async function load() {
   }
 }
 async function open(card: Card) {
-  const models = card.parts.model ?? []
-  const paths = models.filter((p) => !p.endsWith('.blv'))
-  if (!paths.length) return
   try {
-    const made = await api.openWorkpiece(id.value, paths)
+    const made = await api.openWorkpiece(id.value, card.bench)
     await router.push({ name: 'bench', params: { project: id.value, workpiece: made.id } })
   } catch (problem) {
     error.value = problem
   }
 }
-const canOpen = (card: Card) => (card.parts.model ?? []).some((p) => !p.endsWith('.blv'))
 function browse(card: Card) {
   const folder = (card.parts.model?.[0] ?? card.parts.portrait?.[0] ?? '').split('/').slice(0, -1).join('/')
   sessionStorage.setItem(`pruxel.browse.${id.value}`, JSON.stringify({ wish: { search: '', kind: null, sort: 'path', down: false, folder }, chosen: 0, asList: false }))
@@ -88,7 +84,7 @@ useKeys('Catalogue', [['/', 'Search the catalogue', () => box.value?.focus()]])
             <p class="text-[12px] text-faint"><span class="capitalize">{{ card.group }}</span><template v-for="(paths, part) in card.parts" :key="part"><template v-if="paths.length">, {{ paths.length > 1 ? `${paths.length} ` : '' }}{{ part }}</template></template></p>
             <p v-if="card.missing.length" class="text-[12px] text-marigold" data-test="missing">Missing: {{ card.missing.join(', ') }}</p>
             <div class="mt-auto flex gap-1.5 pt-1.5">
-              <button v-if="canOpen(card)" class="button button-main py-1" data-test="card-open" @click="open(card)">Open</button>
+              <button v-if="card.bench.length" class="button button-main py-1" data-test="card-open" @click="open(card)">Open</button>
               <button v-if="partsOf(card).length" class="button py-1" @click="browse(card)">Files</button>
               <button v-if="partsOf(card).length" class="button py-1" data-test="card-take" @click="tray.add(partsOf(card).map((path) => ({ path, size: 0, kind: path.endsWith('.brm') ? 'model' : '' })))">Take</button>
             </div>

@@ -4,8 +4,13 @@ import { api, type Glance } from '../../../api/client'
 import { useEvents } from '../../../composables/useEvents'
 import { count, length } from '../../../model/words'
 import { Stage } from '../../../viewer/stage'
+import ClipList from './ClipList.vue'
 
-const { job, picture } = defineProps<{ job: string; picture: string | null }>()
+const { job, kind, picture } = defineProps<{ job: string; kind: string; picture: string | null }>()
+const emit = defineEmits<{ go: [path: string] }>()
+const active = ref<number>()
+const running = ref(false)
+const time = ref(0)
 const home = ref<HTMLElement>()
 const glance = ref<Glance>()
 const shown = ref('')
@@ -23,11 +28,27 @@ async function look() {
       await stage.show(`/api/blobs/${scene}`, [])
       if (wanted !== job) return
       shown.value = scene
-      stage.turn(true)
+      active.value = undefined
+      running.value = false
+      stage.turn(kind !== 'clips')
+      if (kind === 'clips' && found.facts?.clips.length) matchMedia('(prefers-reduced-motion: reduce)').matches ? hold(0, 0) : play(0)
     } catch (error) {
       failed.value = String(error)
     }
   }
+}
+
+function play(number: number) {
+  active.value = number
+  running.value = true
+  stage?.play(number, (seconds) => (time.value = seconds))
+}
+
+function hold(number: number, seconds: number) {
+  active.value = number
+  running.value = false
+  time.value = seconds
+  stage?.hold(number, seconds)
 }
 
 onMounted(() => {
@@ -51,10 +72,23 @@ useEvents((event) => event.job?.id === job && event.job.status !== 'running' && 
       <p v-if="!glance?.scene && !glance?.problem && !picture" class="absolute inset-0 flex items-center justify-center text-[13px] text-faint">Opening…</p>
       <p v-if="glance?.problem || failed" class="absolute inset-x-3 bottom-3 rounded-md bg-brick-soft px-2 py-1 text-[12.5px] text-brick">{{ glance?.problem || failed }}</p>
     </div>
-    <p v-if="glance?.facts" class="border-t border-line px-4 py-2 text-[12.5px]">
-      <span class="num">{{ count(glance.facts.triangles) }}</span> triangles, {{ glance.facts.parts }} {{ glance.facts.parts === 1 ? 'part' : 'parts' }}<span class="num block text-faint">{{ glance.facts.size.map(length).join(' × ') }}</span>
-      <span v-if="glance.facts.joints">, {{ glance.facts.joints }} joints</span><span v-if="glance.facts.clips.length">, {{ glance.facts.clips.length }} clips</span>
-      <span v-if="glance.facts.notes.length" class="block text-marigold">{{ glance.facts.notes[0] }}</span>
-    </p>
+    <div v-if="glance?.facts" class="border-t border-line text-[12.5px]">
+      <ClipList v-if="glance.facts.clips.length" :clips="glance.facts.clips" :active="active" :running="running" :time="time" :still="!glance.scene" @play="play" @hold="hold" />
+      <p v-if="kind === 'clips'" class="px-4 py-2 text-faint" data-test="played-on">
+        <template v-if="glance.facts.played_on">Played on <button class="font-mono text-[11.5px] text-sea hover:underline" @click="emit('go', glance.facts.played_on)">{{ glance.facts.played_on }}</button>, which has these joints.</template>
+        <template v-else>No model or skeleton near these clips has their joints, so they cannot be shown moving.</template>
+      </p>
+      <p v-else-if="kind !== 'skeleton'" class="px-4 py-2">
+        <span class="num">{{ count(glance.facts.triangles) }}</span> triangles, {{ glance.facts.parts }} {{ glance.facts.parts === 1 ? 'part' : 'parts' }}<template v-if="glance.facts.joints.length">, {{ glance.facts.joints.length }} joints</template>
+        <span class="num block text-faint">{{ glance.facts.size.map(length).join(' × ') }}</span>
+        <span v-if="glance.facts.notes.length" class="block text-marigold">{{ glance.facts.notes[0] }}</span>
+      </p>
+      <div v-else class="px-4 py-2" data-test="joints">
+        <p class="mb-1 font-semibold">{{ glance.facts.joints.length }} joints</p>
+        <ul class="max-h-56 overflow-auto font-mono text-[11.5px] leading-5">
+          <li v-for="joint in glance.facts.joints" :key="joint.name" class="truncate" :style="{ paddingLeft: `${Math.min(joint.depth, 14) * 12}px` }"><span v-if="joint.depth" class="mr-1 text-faint" aria-hidden="true">╰</span>{{ joint.name }}</li>
+        </ul>
+      </div>
+    </div>
   </div>
 </template>
