@@ -3,38 +3,24 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
 from sqlalchemy import delete, func, select, text
-from sqlalchemy.orm import Session
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import Fault, InputError
-from pruxel.core.sources.base import Listed
-from pruxel.core.sources.knowledge import Knowledge
 from pruxel.core.sources.open import Opened, open_address, stamp_of
 from pruxel.core.sources.origin import INSIDE
 from pruxel.core.sources.packs import UNNAMED, PackSource
 from pruxel.core.sources.profile_files import find_profiles
+from pruxel.server.jobs.loads import PARTIAL, count_new, load_difference, load_new, locked
 from pruxel.server.jobs.queue import put_job, send
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import check_root, known_of, opened_anew
 from pruxel.server.store.database import engine, session
 from pruxel.server.store.jobs import tell
-from pruxel.server.store.loading import (
-    COLUMNS,
-    Loading,
-    copy_entries,
-    known_folders,
-    new_slot,
-    recount,
-    remove_entries,
-    slots_of,
-    store_counts,
-    store_folders,
-)
+from pruxel.server.store.loading import remove_entries
 from pruxel.server.store.slots import settle
 from pruxel.server.store.stack_state import READY, touch
 from pruxel.server.store.tables import WORD_INDEX, Job, Project, SourceRow
@@ -45,7 +31,7 @@ _MOST_PROBLEMS = 500
 
 @job_kind("scan")
 def scan(job: Job, context: Context) -> None:
-    """Read a mounted place, or one source again. Every source is kept by itself, so that stopping loses only one."""
+    """Read a mounted place, or one source again. What is loaded stays when this is stopped, and is gone on from."""
     mount = str(job.payload["mount"])
     check_root(Path(mount.split(INSIDE, maxsplit=1)[0]))
     if not job.payload.get("source"):
@@ -171,18 +157,17 @@ def _read_source(row: SourceRow, context: Context, *, force: bool) -> None:
     if len(listing.entries) >= _MANY and row.state != READY:
         with session() as db:  # a word index that grows along makes a large load several times slower
             db.execute(text("DROP INDEX IF EXISTS entries_by_word"))
-    with session() as db:
-        db.execute(text("SELECT pg_advisory_xact_lock(hashtext(:p))"), {"p": str(row.project_id)})
-        stored = db.get(SourceRow, row.id, with_for_update=True)
-        if stored is None:
+    fresh = row.state != READY
+    loaded = load_new(row, stamp, known, listing.entries, context) if fresh else None
+    with locked(row) as (db, stored):
+        if stored is None or (fresh and loaded is None):
             return
-        loading = _loading(db, row, known)
-        fresh = stored.state != READY
-        if fresh:
-            _load_new(db, loading, listing.entries, len(listing.entries), context)
+        if loaded is not None:
+            loading = count_new(db, loaded, row.id)
         else:
-            _load_difference(db, loading, listing.entries, len(listing.entries), context)
+            loading = load_difference(db, row, known, listing.entries, context)
         settle(db, row.project_id, row.id)
+        stored.options = {name: value for name, value in stored.options.items() if name != PARTIAL}
         stored.state, stored.stamp, stored.kind = READY, stamp, source.kind
         stored.entries, stored.size = loading.rows, loading.size
         stored.named, stored.hashed = named, hashed
@@ -211,76 +196,6 @@ def _told(problems: list[Fault]) -> list[dict[str, Any]]:
     if len(problems) > _MOST_PROBLEMS:
         rows.append({"code": "over-budget", "line": f"and {len(problems) - _MOST_PROBLEMS:,} more of the kind"})
     return rows
-
-
-def _loading(db: Session, row: SourceRow, known: Knowledge) -> Loading:
-    variant_of = known.profile.variant_of if known.profile.spec.variants else None
-    slot = new_slot(db, row.project_id, row.id, [str(row.id)])
-    return Loading(row.project_id, slot, variant_of, folders=known_folders(db, row.project_id))
-
-
-def _load_new(db: Session, loading: Loading, entries: Iterable[Listed], count: int, context: Context) -> None:
-    def told(rows: int) -> None:
-        context.progress(0.9 * rows / max(count, 1), f"{rows:,} of {count:,} entries")
-
-    copy_entries(db, loading, entries, told, "entries")
-    store_folders(db, loading)
-    store_counts(db, loading)
-
-
-def _load_difference(db: Session, loading: Loading, entries: Iterable[Listed], count: int, context: Context) -> None:
-    """Load beside what is there, then move only what was added, removed or changed."""
-
-    def told(rows: int) -> None:
-        context.progress(0.7 * rows / max(count, 1), f"{rows:,} of {count:,} entries compared")
-
-    source = db.execute(text("SELECT source_id FROM slots WHERE id = :slot"), {"slot": loading.slot}).scalar_one()
-    mine = slots_of(db, source)
-    db.execute(text(f"CREATE TEMP TABLE listed ON COMMIT DROP AS SELECT {COLUMNS} FROM entries WHERE false"))
-    copy_entries(db, loading, entries, told, "listed")
-    db.execute(text("CREATE INDEX ON listed (path)"))
-    db.execute(text("ANALYZE listed"))
-    values = {"mine": mine, "project": loading.project}
-    db.execute(text(_FOLLOW), values)
-    db.execute(
-        text(
-            "DELETE FROM entries e WHERE e.slot = ANY(:mine) "
-            "AND NOT EXISTS (SELECT 1 FROM listed l WHERE l.path = e.path)"
-        ),
-        values,
-    )
-    db.execute(
-        text(
-            "UPDATE entries e SET kind = l.kind, size = l.size, stored = l.stored, stamp = l.stamp, "
-            "variant = l.variant, picture = NULL FROM listed l WHERE e.slot = ANY(:mine) AND l.path = e.path "
-            "AND (e.kind, e.size, e.stored, e.stamp, e.variant) "
-            "IS DISTINCT FROM (l.kind, l.size, l.stored, l.stamp, l.variant)"
-        ),
-        values,
-    )
-    db.execute(
-        text(
-            f"INSERT INTO entries ({COLUMNS}) SELECT {COLUMNS} FROM listed l WHERE NOT EXISTS "
-            "(SELECT 1 FROM entries e WHERE e.slot = ANY(:mine) AND e.path = l.path)"
-        ),
-        values,
-    )
-    store_folders(db, loading)
-    recount(db, mine)
-    db.execute(text("DROP TABLE listed"))
-
-
-# A mark follows its content to the new path of the same size and stamp, when only one such path came.
-_FOLLOW = """
-    UPDATE marks m SET path = moved.path
-    FROM (SELECT l.size, l.stamp, min(l.path) AS path FROM listed l
-          WHERE NOT EXISTS (SELECT 1 FROM entries e WHERE e.slot = ANY(:mine) AND e.path = l.path)
-          GROUP BY l.size, l.stamp HAVING count(*) = 1) moved
-    WHERE m.project_id = :project AND NOT m.folder AND m.size = moved.size AND m.stamp = moved.stamp
-      AND NOT EXISTS (SELECT 1 FROM listed l WHERE l.path = m.path)
-      AND EXISTS (SELECT 1 FROM entries e WHERE e.slot = ANY(:mine) AND e.path = m.path)
-      AND NOT EXISTS (SELECT 1 FROM marks o WHERE o.project_id = :project AND o.path = moved.path)
-"""
 
 
 def _index_later(project: uuid.UUID) -> None:

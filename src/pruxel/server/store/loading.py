@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import uuid
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
@@ -39,6 +40,12 @@ class Loading:
     facets: dict[tuple[str, str], list[int]] = field(default_factory=dict)
     fresh: list[tuple[int, str]] = field(default_factory=list)
     spare_ids: list[int] = field(default_factory=list)
+    digest: hashlib.blake2b = field(default_factory=lambda: hashlib.blake2b(digest_size=16))
+
+    def meet(self, stored: dict[str, _Tally]) -> None:
+        """Take up folders that others stored meanwhile."""
+        for name, tally in stored.items():
+            self.folders.setdefault(name, tally)
 
     def line(self, item: Listed) -> str:
         """One line for COPY; paths hold neither tabs, line ends nor backslashes, since their names were made safe."""
@@ -104,7 +111,19 @@ def _chunks(entries: Iterable[Listed], loading: Loading, db: Session) -> Iterato
                     text("SELECT nextval('folders_id_seq') FROM generate_series(1, :n)"), {"n": lacking}
                 )
                 loading.spare_ids += [row[0] for row in taken]
-        yield "".join(map(loading.line, batch))
+        lines = "".join(map(loading.line, batch))
+        loading.digest.update(lines.encode())
+        yield lines
+
+
+def walk_past(loading: Loading, entries: Iterator[Listed], rows: int) -> str:
+    """Count entries that are loaded already; returns the digest of their lines, empty when they are others."""
+    while batch := list(islice(entries, min(_LINES, rows))):
+        rows -= len(batch)
+        if any(item[0][: max(item[0].rfind("/"), 0)] not in loading.folders for item in batch):
+            return ""
+        loading.digest.update("".join(map(loading.line, batch)).encode())
+    return "" if rows else loading.digest.hexdigest()
 
 
 def store_folders(db: Session, loading: Loading) -> None:
@@ -119,6 +138,7 @@ def store_folders(db: Session, loading: Loading) -> None:
         for number, name in loading.fresh:
             parent = loading.folders[name[: max(name.rfind("/"), 0)]].id if name else None
             copy.write_row((number, loading.project, parent, name))
+    loading.fresh.clear()
 
 
 def store_counts(db: Session, loading: Loading) -> None:
