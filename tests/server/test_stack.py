@@ -126,7 +126,7 @@ def test_one_language_counts_and_others_fall_back(client: TestClient, reef: str,
     assert "Zollkrabbe" in {c["name"] for c in cards}
     client.put(f"/api/projects/{reef}/language", json={"language": "en"})
     cards = {c["code"]: c for c in client.get(f"/api/projects/{reef}/catalogue").json()["cards"]}
-    assert cards["0999"]["missing"] == ["portrait", "model", "textures"]
+    assert cards["0999"]["missing"] == ["portrait", "model", "skeleton", "textures"]
     assert cards["crab_toll"]["parts"]["model"] == [CRAB]
     assert {c["group"] for c in cards.values()} == {"people", "creatures", "vehicles", "places"}
 
@@ -138,6 +138,8 @@ def test_aliases_come_from_tables_and_are_searched(client: TestClient, reef: str
     assert found[0]["within"] == "Postmaster Orla Finch"
     folders = client.get(f"/api/projects/{reef}/folders", params={"path": "actors"}).json()
     assert {f["path"]: f["alias"] for f in folders}["actors/act_0233"] == "Courier Anna Reed"
+    top = {f["path"]: f["purpose"] for f in client.get(f"/api/projects/{reef}/folders").json()}
+    assert (top["actors"], top["text"]) == ("people and creatures", "")
     assert facets(client, reef, variant="low resolution")["total"] == 3
 
 
@@ -326,10 +328,20 @@ def test_raw_files_keep_folders_or_go_flat_with_all_versions(client: TestClient,
     job = extract(client, reef, query={"folder": "actors"}, shape="strip", prefix="actors")
     home = Path(wait_for(ended(client, reef, job["id"]))["payload"]["folder"])
     assert (home / "crab_toll/crab_toll.brm").is_file()
-    stream = client.get(f"/api/projects/{reef}/extract.zip", params={"paths": f"{CRAB}\ntext/readme.txt"})
+    [held] = client.post(f"/api/projects/{reef}/collisions", json={"paths": ["text/readme.txt", CRAB]}).json()
+    assert (held["path"], [h["source"] for h in held["holders"]][0]) == ("text/readme.txt", "update_1.brp")
+    assert [h["wins"] for h in held["holders"]] == [True, False, False]
+    base = next(h["source_id"] for h in held["holders"] if h["source"] == "reef.brp")
+    job = extract(client, reef, query={"folder": "text"}, choices={"text/readme.txt": base})
+    home = Path(wait_for(ended(client, reef, job["id"]))["payload"]["folder"])
+    assert (home / "text/readme.txt").read_bytes().startswith(b"Brinepost. Deliver")
+    assert len(list((home / "text").iterdir())) == measured["files"]
+    wish = {"paths": [CRAB, "text/readme.txt"], "shape": "strip", "prefix": "actors"}
+    stream = client.get(client.post(f"/api/projects/{reef}/zips", json=wish).json()["address"])
     archive = zipfile.ZipFile(io.BytesIO(stream.content))
     assert archive.testzip() is None
-    assert set(archive.namelist()) == {CRAB, "text/readme.txt"}
+    assert set(archive.namelist()) == {CRAB.removeprefix("actors/"), "text/readme.txt"}
+    assert client.get(f"/api/projects/{reef}/zips/{'0' * 32}").status_code == 404
     assert client.post(f"/api/projects/{reef}/extracts", json={"paths": ["no/such"]}).status_code == 404
 
 

@@ -488,6 +488,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/collisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * List Collisions
+         * @description The paths of a selection that several sources hold, with every holder; the first few hundred.
+         */
+        post: operations["list_collisions_api_projects__project__collisions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/deliveries": {
         parameters: {
             query?: never;
@@ -520,26 +540,6 @@ export interface paths {
          * @description One page of the merged view; `after`, the last path of the page before, makes going on quick.
          */
         get: operations["list_entries_api_projects__project__entries_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project}/extract.zip": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Stream Zip
-         * @description A selection as one zip, made while it is sent. `paths` is a list separated by line ends, `query` its search.
-         */
-        get: operations["stream_zip_api_projects__project__extract_zip_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1024,6 +1024,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/zips": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Prepare Zip
+         * @description Note a selection, however long, so that a plain link can stream it as one zip.
+         */
+        post: operations["prepare_zip_api_projects__project__zips_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/zips/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stream Zip
+         * @description A noted selection as one zip, made while it is sent.
+         */
+        get: operations["stream_zip_api_projects__project__zips__key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{source}": {
         parameters: {
             query?: never;
@@ -1313,6 +1353,16 @@ export interface components {
             /** Seconds */
             seconds: number;
         };
+        /**
+         * CollisionOut
+         * @description A path that several sources hold.
+         */
+        CollisionOut: {
+            /** Holders */
+            holders: components["schemas"]["HolderOut"][];
+            /** Path */
+            path: string;
+        };
         /** DeliveryIn */
         DeliveryIn: {
             /** Formats */
@@ -1400,8 +1450,18 @@ export interface components {
             /** Value */
             value: number | string;
         };
-        /** ExtractIn */
+        /**
+         * ExtractIn
+         * @description What to take and how. `choices` says for single paths which source's version is wanted.
+         */
         ExtractIn: {
+            /**
+             * Choices
+             * @default {}
+             */
+            choices: {
+                [key: string]: string;
+            };
             /**
              * Name
              * @default files
@@ -1529,7 +1589,10 @@ export interface components {
             /** Version */
             version: string | null;
         };
-        /** FolderOut */
+        /**
+         * FolderOut
+         * @description A folder; `purpose` is what the profile says it is for.
+         */
         FolderOut: {
             /** Alias */
             alias: string;
@@ -1539,6 +1602,8 @@ export interface components {
             entries: number;
             /** Path */
             path: string;
+            /** Purpose */
+            purpose: string;
             /** Size */
             size: number;
         };
@@ -1612,6 +1677,23 @@ export interface components {
             picture?: string | null;
             /** Size */
             size: number;
+        };
+        /**
+         * HolderOut
+         * @description A source that holds a path, the highest first; `wins` when its version is taken unless another is chosen.
+         */
+        HolderOut: {
+            /** Size */
+            size: number;
+            /** Source */
+            source: string;
+            /**
+             * Source Id
+             * Format: uuid
+             */
+            source_id: string;
+            /** Wins */
+            wins: boolean;
         };
         /** JobOut */
         JobOut: {
@@ -2153,7 +2235,10 @@ export interface components {
             /** Total */
             total: number;
         };
-        /** TextureLook */
+        /**
+         * TextureLook
+         * @description A texture; `role` is what the profile says of such a name.
+         */
         TextureLook: {
             /** Channels */
             channels: components["schemas"]["ChannelOut"][];
@@ -2165,6 +2250,8 @@ export interface components {
             height: number;
             /** Mips */
             mips: number;
+            /** Role */
+            role: string;
             /** Width */
             width: number;
         };
@@ -2268,6 +2355,14 @@ export interface components {
             name: string;
             /** Steps */
             steps: components["schemas"]["StepModel"][];
+        };
+        /**
+         * ZipOut
+         * @description Where the archive of a selection is streamed from.
+         */
+        ZipOut: {
+            /** Address */
+            address: string;
         };
     };
     responses: never;
@@ -3276,6 +3371,50 @@ export interface operations {
             };
         };
     };
+    list_collisions_api_projects__project__collisions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SelectionIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CollisionOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_deliveries_api_projects__project__deliveries_get: {
         parameters: {
             query?: never;
@@ -3350,47 +3489,6 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["EntriesOut"];
                 };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    stream_zip_api_projects__project__extract_zip_get: {
-        parameters: {
-            query?: {
-                query?: string;
-                paths?: string;
-            };
-            header?: never;
-            path: {
-                project: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
             /** @description Not Found */
             404: {
@@ -4708,6 +4806,89 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["WorkpieceOut"];
                 };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    prepare_zip_api_projects__project__zips_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExtractIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ZipOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stream_zip_api_projects__project__zips__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not Found */
             404: {

@@ -146,6 +146,16 @@ class Profile:
         """The languages that layers have, in their order."""
         return list(dict.fromkeys(layer.language for layer in self.spec.layers if layer.language))
 
+    def role_of(self, path: str) -> str:
+        """What a texture is for, by the longest suffix of its name that the profile explains; else an empty text."""
+        stem = path.rsplit("/", 1)[-1].rsplit(".", 1)[0].lower()
+        known = [suffix for suffix in self.spec.roles if stem.endswith(suffix.lower())]
+        return self.spec.roles[max(known, key=len)] if known else ""
+
+    def purpose_of(self, folder: str) -> str:
+        """What a folder is for, by its path from the top; else an empty text."""
+        return self.spec.folders.get(folder, "")
+
     def variant_of(self, path: str) -> str:
         """The variant class of a path (`low resolution`, say), or an empty text."""
         return next((name for name, patterns in self.spec.variants.items() if matches(path, patterns)), "")

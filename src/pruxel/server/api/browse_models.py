@@ -44,11 +44,14 @@ class FacetsOut(BaseModel):
 
 
 class FolderOut(BaseModel):
+    """A folder; `purpose` is what the profile says it is for."""
+
     path: str
     entries: int
     size: int
     deeper: bool
     alias: str
+    purpose: str
 
 
 class VersionOut(BaseModel):
@@ -109,11 +112,14 @@ class ChannelOut(BaseModel):
 
 
 class TextureLook(BaseModel):
+    """A texture; `role` is what the profile says of such a name."""
+
     width: int
     height: int
     encoding: str
     mips: int
     has_alpha: bool
+    role: str
     channels: list[ChannelOut]
 
 
@@ -207,11 +213,36 @@ class SelectionOut(BaseModel):
 
 
 class ExtractIn(SelectionIn):
+    """What to take and how. `choices` says for single paths which source's version is wanted."""
+
     name: str = Field("files", min_length=1, max_length=80)
     shape: Literal["keep", "flat", "strip"] = "keep"
     prefix: str = Field("", max_length=1000)
     versions: Literal["winning", "all"] = "winning"
+    choices: dict[str, UUID] = Field({}, max_length=20_000)
     png: bool = False
+
+
+class HolderOut(BaseModel):
+    """A source that holds a path, the highest first; `wins` when its version is taken unless another is chosen."""
+
+    source: str
+    source_id: UUID
+    size: int
+    wins: bool
+
+
+class CollisionOut(BaseModel):
+    """A path that several sources hold."""
+
+    path: str
+    holders: list[HolderOut]
+
+
+class ZipOut(BaseModel):
+    """Where the archive of a selection is streamed from."""
+
+    address: str
 
 
 class CarveIn(BaseModel):

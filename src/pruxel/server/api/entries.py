@@ -27,7 +27,7 @@ from pruxel.server.api.browse_models import (
 )
 from pruxel.server.api.problems import not_found
 from pruxel.server.api.sources import state_of
-from pruxel.server.jobs.stacks import StoredStack, stored_stack
+from pruxel.server.jobs.stacks import StoredStack, known_of, stored_stack
 from pruxel.server.store.blobs import get_blob
 from pruxel.server.store.conditions import Flag, Query, Sort
 from pruxel.server.store.database import session
@@ -120,8 +120,10 @@ def list_folders(
 ) -> list[FolderOut]:
     """The folders directly in a folder."""
     with session() as db:
-        found = children(db, state_of(db, project), path, offset=offset, limit=limit)
-    return [FolderOut(**asdict(line)) for line in found]
+        state = state_of(db, project)
+        found = children(db, state, path, offset=offset, limit=limit)
+    profile = known_of(project, state.revision).profile
+    return [FolderOut(**vars(line), purpose=profile.purpose_of(line.path)) for line in found]
 
 
 def stored_entry(entry: int) -> tuple[EntryRow, StoredStack]:

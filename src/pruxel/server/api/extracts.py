@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+import re
 import shutil
 import zipfile
 from collections.abc import Iterator
@@ -9,6 +11,7 @@ from typing import Any
 from urllib.parse import quote
 from uuid import UUID, uuid4
 
+import orjson
 from fastapi import APIRouter
 from fastapi.responses import StreamingResponse
 from sqlalchemy import func, select, text
@@ -16,19 +19,22 @@ from sqlalchemy import func, select, text
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.sources.names import safe_part
-from pruxel.server.api.browse_models import ExtractIn, SelectionIn, SelectionOut
+from pruxel.server.api.browse_models import CollisionOut, ExtractIn, HolderOut, SelectionIn, SelectionOut, ZipOut
 from pruxel.server.api.models import JobOut
 from pruxel.server.api.problems import not_found
 from pruxel.server.jobs.extract import extract_folder, named_rows
 from pruxel.server.jobs.queue import put_job, send
 from pruxel.server.jobs.stacks import StoredStack, stored_stack
 from pruxel.server.settings import settings
+from pruxel.server.store.blobs import get_blob, put_blob
+from pruxel.server.store.collisions import collisions
 from pruxel.server.store.conditions import Query, condition_of
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import change_job, job_event
 from pruxel.server.store.tables import EntryRow, Job
 
 router = APIRouter(tags=["extracts"])
+_KEY = re.compile(r"^[0-9a-f]{32}$")
 _FIELDS = set(Query.__dataclass_fields__)
 
 
@@ -41,6 +47,12 @@ def _chosen(wanted: SelectionIn) -> dict[str, Any]:
     known = {("words" if name == "search" else name): value for name, value in wanted.query.items()}
     query = Query(**{name: value for name, value in known.items() if name in _FIELDS and value is not None})
     return {"query": {name: getattr(query, name) for name in _FIELDS} | {"sort": "path", "down": False}}
+
+
+def _manner(wanted: ExtractIn) -> dict[str, Any]:
+    """The part of a job's payload that says where entries go and which version of them."""
+    choices = {path: str(source) for path, source in wanted.choices.items()}
+    return {"shape": wanted.shape, "prefix": wanted.prefix, "versions": wanted.versions, "choices": choices}
 
 
 def _totals(stack: StoredStack, chosen: dict[str, Any], *, every: bool) -> SelectionOut:
@@ -76,6 +88,29 @@ def measure_selection(project: UUID, wanted: SelectionIn) -> SelectionOut:
     return _totals(stored_stack(project), _chosen(wanted), every=False)
 
 
+@router.post("/projects/{project}/collisions")
+def list_collisions(project: UUID, wanted: SelectionIn) -> list[CollisionOut]:
+    """The paths of a selection that several sources hold, with every holder; the first few hundred."""
+    state, chosen = stored_stack(project).state, _chosen(wanted)
+    with session() as db:
+        found = collisions(db, state, paths=chosen.get("paths"), query=Query(**chosen.get("query", {})))
+    return [
+        CollisionOut(
+            path=held.path,
+            holders=[
+                HolderOut(
+                    source=state.label[str(state.by_slot[row.slot].source)],
+                    source_id=state.by_slot[row.slot].source,
+                    size=row.size,
+                    wins=row.slot in state.winning,
+                )
+                for row in held.rows
+            ],
+        )
+        for held in found
+    ]
+
+
 @router.post("/projects/{project}/extracts", status_code=202)
 def start_extract(project: UUID, wanted: ExtractIn) -> JobOut:
     """Extract raw files into a folder of their own."""
@@ -84,11 +119,8 @@ def start_extract(project: UUID, wanted: ExtractIn) -> JobOut:
     totals = _totals(stack, chosen, every=wanted.versions == "all")
     if not totals.files:
         raise InputError(ErrorCode.NOT_FOUND, "the selection is empty", hint="Choose something to extract.")
-    payload = chosen | {
+    payload = (chosen | _manner(wanted)) | {
         "key": str(uuid4()),
-        "shape": wanted.shape,
-        "prefix": wanted.prefix,
-        "versions": wanted.versions,
         "png": wanted.png,
         "total": totals.files,
         "bytes": totals.size,
@@ -180,11 +212,24 @@ def _stream(stack: StoredStack, chosen: dict[str, Any]) -> Iterator[bytes]:
     yield sink.taken()
 
 
-@router.get("/projects/{project}/extract.zip", response_class=StreamingResponse)
-def stream_zip(project: UUID, query: str = "", paths: str = "") -> StreamingResponse:
-    """A selection as one zip, made while it is sent. `paths` is a list separated by line ends, `query` its search."""
+@router.post("/projects/{project}/zips")
+def prepare_zip(project: UUID, wanted: ExtractIn) -> ZipOut:
+    """Note a selection, however long, so that a plain link can stream it as one zip."""
+    note = orjson.dumps(_chosen(wanted) | _manner(wanted) | {"name": wanted.name}, option=orjson.OPT_SORT_KEYS)
+    key = hashlib.blake2b(note, digest_size=16, person=b"zip").hexdigest()
+    put_blob(key, note)
+    return ZipOut(address=f"/api/projects/{project}/zips/{key}")
+
+
+@router.get("/projects/{project}/zips/{key}", response_class=StreamingResponse)
+def stream_zip(project: UUID, key: str) -> StreamingResponse:
+    """A noted selection as one zip, made while it is sent."""
     stack = stored_stack(project)
-    wanted = SelectionIn(paths=[p for p in paths.split("\n") if p] or None, query={"words": query})
-    name = quote(safe_part(query or "entries"))
-    headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{name}.zip"}
-    return StreamingResponse(_stream(stack, _chosen(wanted)), media_type="application/zip", headers=headers)
+    try:
+        noted = orjson.loads(get_blob(key)) if _KEY.match(key) else None
+    except FileNotFoundError:
+        noted = None
+    if noted is None:
+        raise not_found("selection")
+    headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{quote(safe_part(noted['name']))}.zip"}
+    return StreamingResponse(_stream(stack, noted), media_type="application/zip", headers=headers)

@@ -119,7 +119,15 @@ def _texture(row: EntryRow, stack: StoredStack) -> TextureLook:
         for n, name in enumerate("RGBA")
     ]
     height, width = rgba.shape[:2]
-    return TextureLook(width=width, height=height, encoding=encoding, mips=mips, has_alpha=has_alpha, channels=channels)
+    return TextureLook(
+        width=width,
+        height=height,
+        encoding=encoding,
+        mips=mips,
+        has_alpha=has_alpha,
+        role=stack.profile.role_of(row.path),
+        channels=channels,
+    )
 
 
 @router.get("/entries/{entry}/texture", response_class=Response)

@@ -33,16 +33,25 @@ _SPARE = 256 << 20
 
 
 def chosen_rows(stack: StoredStack, payload: dict[str, Any]) -> Iterator[EntryRow]:
-    """The entries that a selection means, in a fixed order: paths of the tray, or a search; all versions if asked."""
-    every = payload.get("versions") == "all"
-    slots = stack.state.every if every else stack.state.winning
+    """The entries that a selection means, in a fixed order: paths of the tray, or a search.
+
+    The winning version of each; all of them, or for some paths that of another source, if asked.
+    """
+    every, choices = payload.get("versions") == "all", payload.get("choices") or {}
+    winning = set(stack.state.winning)
+    slots = stack.state.every if every or choices else stack.state.winning
+
+    def wanted_one(row: EntryRow) -> bool:
+        chosen = choices.get(row.path)
+        return row.slot in winning if chosen is None else str(stack.state.by_slot[row.slot].source) == chosen
+
     for paths in _paths(stack, payload):
         with session() as db:
             wanted = select(EntryRow).where(EntryRow.slot.in_(slots), EntryRow.path.in_(paths))
             rows = list(db.execute(wanted).scalars())
         rank = stack.state.rank
         rows.sort(key=lambda r: (r.path, -rank.get(str(stack.state.by_slot[r.slot].source), -1)))
-        yield from rows
+        yield from rows if every else filter(wanted_one, rows)
 
 
 def _paths(stack: StoredStack, payload: dict[str, Any]) -> Iterator[list[str]]:

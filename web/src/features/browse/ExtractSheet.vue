@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import { api, type Selection, type Wish } from '../../api/client'
+import { api, type Collision, type Selection, type Wish } from '../../api/client'
 import Problem from '../../components/Problem.vue'
 import Sheet from '../../components/Sheet.vue'
 import { bytes, count } from '../../model/words'
@@ -11,7 +11,9 @@ const what = ref<'tray' | 'found' | 'folder' | 'everything'>(paths.length ? 'tra
 const name = ref('files')
 const shape = ref<'keep' | 'flat' | 'strip'>('keep')
 const prefix = ref(wish.folder ?? '')
-const versions = ref<'winning' | 'all'>('winning')
+const versions = ref<'winning' | 'all' | 'each'>('winning')
+const collisions = ref<Collision[]>()
+const choices = ref<Record<string, string>>({})
 const png = ref(false)
 const measured = ref<Selection>()
 const error = ref<unknown>(null)
@@ -24,7 +26,8 @@ const chosen = computed(() => {
 watch(
   chosen,
   async (now) => {
-    measured.value = undefined
+    measured.value = collisions.value = undefined
+    choices.value = {}
     try {
       measured.value = await api.selection(project, now)
     } catch (problem) {
@@ -33,7 +36,10 @@ watch(
   },
   { immediate: true },
 )
-const choices = computed(() =>
+watch([versions, chosen], async ([now]) => {
+    if (now === 'each' && !collisions.value) collisions.value = await api.collisions(project, chosen.value).catch((problem) => ((error.value = problem), undefined))
+})
+const places = computed(() =>
   (
     [
       ['tray', `the tray (${count(paths.length)})`, paths.length > 0],
@@ -43,15 +49,30 @@ const choices = computed(() =>
     ] as const
   ).filter(([, , there]) => there),
 )
+const asked = () => ({
+  ...chosen.value,
+  name: name.value,
+  shape: shape.value,
+  prefix: prefix.value,
+  versions: versions.value === 'all' ? ('all' as const) : ('winning' as const),
+  choices: versions.value === 'each' ? choices.value : {},
+  png: png.value,
+})
 async function start() {
   try {
-    await api.extract(project, { ...chosen.value, name: name.value, shape: shape.value, prefix: prefix.value, versions: versions.value, png: png.value })
+    await api.extract(project, asked())
     emit('close')
   } catch (problem) {
     error.value = problem
   }
 }
-const zip = computed(() => `/api/projects/${project}/extract.zip?${new URLSearchParams(what.value === 'tray' ? { paths: paths.join('\n') } : { query: what.value === 'found' ? (wish.search ?? '') : '' })}`)
+async function zip() {
+  try {
+    location.href = (await api.zip(project, asked())).address
+  } catch (problem) {
+    error.value = problem
+  }
+}
 </script>
 
 <template>
@@ -60,7 +81,7 @@ const zip = computed(() => `/api/projects/${project}/extract.zip?${new URLSearch
       <Problem v-if="error" :error="error" @close="error = null" />
       <div class="grid grid-cols-[110px_1fr] items-baseline gap-y-2.5">
         <span class="text-faint">Take</span>
-        <div class="flex flex-wrap gap-x-4 gap-y-1"><label v-for="[value, title] in choices" :key="value" class="flex items-center gap-1.5"><input v-model="what" type="radio" :value="value" class="accent-sea" />{{ title }}</label></div>
+        <div class="flex flex-wrap gap-x-4 gap-y-1"><label v-for="[value, title] in places" :key="value" class="flex items-center gap-1.5"><input v-model="what" type="radio" :value="value" class="accent-sea" />{{ title }}</label></div>
         <span class="text-faint">Folders</span>
         <div class="flex flex-wrap gap-x-4 gap-y-1">
           <label class="flex items-center gap-1.5"><input v-model="shape" type="radio" value="keep" class="accent-sea" />keep them</label>
@@ -73,6 +94,16 @@ const zip = computed(() => `/api/projects/${project}/extract.zip?${new URLSearch
             <p class="text-marigold"><span class="num">{{ count(measured.several) }}</span> {{ measured.several === 1 ? 'path is' : 'paths are' }} held by several sources.</p>
             <label class="mr-4 inline-flex items-center gap-1.5"><input v-model="versions" type="radio" value="winning" class="accent-sea" />keep the higher layer</label>
             <label class="inline-flex items-center gap-1.5"><input v-model="versions" type="radio" value="all" class="accent-sea" data-test="all-versions" />keep all, lower ones named after their source</label>
+            <label class="flex items-center gap-1.5"><input v-model="versions" type="radio" value="each" class="accent-sea" data-test="ask-each" />ask me for each</label>
+            <ul v-if="versions === 'each' && collisions" class="mt-1.5 max-h-44 overflow-auto rounded-md border border-line" data-test="collisions">
+              <li v-for="held in collisions" :key="held.path" class="flex items-center gap-3 border-b border-line px-2.5 py-1 last:border-0">
+                <span class="min-w-0 flex-1 truncate font-mono text-[12px]" :title="held.path">{{ held.path }}</span>
+                <select class="field max-w-52 py-0.5" :aria-label="`Version of ${held.path}`" :value="choices[held.path] ?? held.holders[0]?.source_id" @change="choices[held.path] = ($event.target as HTMLSelectElement).value">
+                  <option v-for="holder in held.holders" :key="holder.source_id" :value="holder.source_id">{{ holder.source }}, {{ bytes(holder.size) }}</option>
+                </select>
+              </li>
+              <li v-if="collisions.length < measured.several" class="px-2.5 py-1 text-faint">The other {{ count(measured.several - collisions.length) }} keep the higher layer.</li>
+            </ul>
           </div>
         </template>
         <span class="text-faint">Textures</span>
@@ -85,7 +116,7 @@ const zip = computed(() => `/api/projects/${project}/extract.zip?${new URLSearch
         <template v-else>Counting…</template>
       </p>
       <div class="flex justify-end gap-2">
-        <a v-if="what !== 'folder'" class="button" :href="zip" download>As one zip</a>
+        <button type="button" class="button" :disabled="!measured?.files" data-test="zip" @click="zip">As one zip</button>
         <button type="button" class="button" @click="emit('close')">Close</button>
         <button class="button button-main" :disabled="!measured?.files || !name.trim()" data-test="start-extract">Extract to a folder</button>
       </div>

@@ -65,8 +65,8 @@ watch(
       <template v-else>
         <button v-if="line.folder.deeper" class="w-5 shrink-0 py-1 text-faint" :aria-label="`${open.has(line.folder.path) ? 'Close' : 'Open'} ${last(line.folder.path)}`" :aria-expanded="open.has(line.folder.path)" @click="toggle(line.folder)">{{ open.has(line.folder.path) ? '−' : '+' }}</button>
         <span v-else class="w-5 shrink-0" />
-        <button class="flex min-w-0 flex-1 items-baseline gap-2 py-1 text-left" :title="line.folder.path" @click="emit('choose', line.folder.path)" @dblclick="line.folder.deeper && toggle(line.folder)">
-          <span class="min-w-0 flex-1 truncate">{{ line.folder.alias || last(line.folder.path) }}<span v-if="line.folder.alias" class="ml-1 font-normal text-faint">{{ last(line.folder.path) }}</span></span>
+        <button class="flex min-w-0 flex-1 items-baseline gap-2 py-1 text-left" :title="line.folder.purpose ? `${line.folder.path}: ${line.folder.purpose}` : line.folder.path" @click="emit('choose', line.folder.path)" @dblclick="line.folder.deeper && toggle(line.folder)">
+          <span class="min-w-0 flex-1 truncate">{{ line.folder.alias || last(line.folder.path) }}<span v-if="line.folder.alias || line.folder.purpose" class="ml-1.5 text-[12px] font-normal text-faint">{{ line.folder.alias ? last(line.folder.path) : line.folder.purpose }}</span></span>
           <span class="num text-[11.5px] text-faint">{{ count(line.folder.entries) }}</span>
         </button>
       </template>

@@ -48,6 +48,7 @@ function wheel(event: WheelEvent) {
           </select>
         </label>
       </div>
+      <p v-if="texture.role" class="font-medium" data-test="role">{{ texture.role }}</p>
       <p><span class="num">{{ texture.width }} × {{ texture.height }}</span> texels, {{ texture.encoding }}, {{ texture.mips }} {{ texture.mips === 1 ? 'mip' : 'mips' }}<span class="text-faint"> · wheel zooms{{ zoom === 1 ? '' : ` (${zoom.toFixed(1)}×)` }}</span></p>
       <table class="num w-full text-[11.5px]">
         <tbody>
