@@ -81,7 +81,7 @@ def test_a_language_is_chosen(page: Page) -> None:
     page.see(page.test("entry"))
     page.click(page.test("to-catalogue"))
     page.see("[data-code='0233']", "Courier Anna Reed")
-    page.see("[data-code='0999']", "Missing: portrait, model, textures")
+    page.see("[data-code='0999']", "Missing: portrait, model, skeleton, textures")
     page.keys("1")
     page.see(page.test("language")).send_keys("de")
     page.see("[data-label='lang_en.brp']", "another language")
@@ -161,6 +161,82 @@ def test_stepping_shows_each_kind_beside_the_list(page: Page) -> None:
     page.click(page.test("star"))
 
 
+def drawn(page: Page) -> str:
+    """What the quick look's viewport shows now."""
+    return str(page.driver.execute_script("return document.querySelector('[data-test=glance] canvas').toDataURL()"))
+
+
+def extracted(page: Page) -> Path:
+    """Start the extraction that the open sheet describes; its folder, once it is done."""
+    rows = "[data-test=extract-job][data-status=done]"
+    before = {row.text for row in page.driver.find_elements(By.CSS_SELECTOR, rows)}
+    page.click(page.test("start-extract"))
+    page._wait.until(lambda _d: {row.text for row in page.driver.find_elements(By.CSS_SELECTOR, rows)} - before)
+    [done] = {row.text for row in page.all(rows)} - before
+    return Path(done.split("done, in ")[1].split("\n")[0])
+
+
+def test_clips_play_on_a_model_that_has_their_joints(page: Page) -> None:
+    everything(page)
+    search(page, "fish_lantern.b")
+    wait_for_total(page, 3)
+    page.click("[data-path='actors/fish_lantern/fish_lantern.bsk']")
+    page.see(page.test("joints"), "9 joints")
+    page.click("[data-path='actors/fish_lantern/fish_lantern.bcl']")
+    page.see(page.test("clips"), "0.75 s, 19 frames")
+    page.see("[data-test=glance]:not([data-shown=''])")
+    page.click(page.test("play-startle"))
+    time_box = page.see(page.test("clip-time"))
+    page._wait.until(lambda _d: float(time_box.get_attribute("value") or 0) > 0)
+    page.click(page.test("play-startle"))
+    held = time_box.get_attribute("value")
+    before = drawn(page)
+    time_box.send_keys(Keys.HOME, *[Keys.ARROW_RIGHT] * 25)
+    page._wait.until(lambda _d: drawn(page) != before)
+    assert held != time_box.get_attribute("value") == "0.25"
+    page.click("[data-test=played-on] button", "fish_lantern.brm")
+    page.see("[data-test=quick-look] h2", "fish_lantern.brm")
+    page.see("[data-test=quick-look]", "9 joints")
+
+
+def test_the_models_of_the_tray_are_delivered_one_by_one(page: Page) -> None:
+    page.see(page.test("entry"))
+    search(page, "coral_0")
+    page.click("[data-path='flora/coral_01/coral_01.brm']")
+    page.keys("t")
+    page.click("[data-path='flora/coral_03/coral_03.brm']")
+    page.keys("t")
+    page.see(page.test("tray"), "2 entries")
+    page.click(page.test("tray-deliver"))
+    page.click(page.test("format-obj"))
+    page.click(page.test("start-batch"))
+    for name in ("coral_01", "coral_03"):
+        page.see(page.test("delivery"), name)
+
+    def proven() -> set[str]:
+        cards = [
+            c.text for c in page.all(page.test("delivery")) if c.find_elements(By.CSS_SELECTOR, "[data-test=download]")
+        ]
+        return {name for name in ("coral_01", "coral_03") for text in cards if name in text}
+
+    page._wait.until(lambda _d: len(proven()) == 2)
+    page.keys("2")
+    page.click("button", "Empty")
+
+
+def test_a_shared_path_is_asked_about(page: Page) -> None:
+    everything(page)
+    search(page, "text/readme.txt")
+    page.click("[data-path='text/readme.txt']")
+    page.keys("t")
+    page.click(page.test("extract"))
+    page.click(page.test("ask-each"))
+    page.see("[data-test=collisions] select").send_keys("reef.brp")
+    folder = extracted(page)
+    assert (folder / "text/readme.txt").read_bytes().startswith(b"Brinepost. Deliver")
+    page.click("button", "Empty")
+
+
 def test_what_is_found_inside_becomes_entries(page: Page) -> None:
     everything(page)
     search(page, "dump.bin")
@@ -188,9 +264,7 @@ def test_tray_and_extraction_with_pause_resume_and_cancel(page: Page) -> None:
     page.see(page.test("tray"), "13 entries")
     page.click(page.test("extract"))
     page.see(page.test("measured"), "13 files")
-    page.click(page.test("start-extract"))
-    done = page.see("[data-test=extract-job][data-status=done]", "done, in")
-    folder = Path(done.text.split("done, in ")[1].split("\n")[0])
+    folder = extracted(page)
     assert (folder / "actors/crab_toll/crab_toll.brm").stat().st_size > 100_000
     page.click("button", "Empty")
     search(page, "")

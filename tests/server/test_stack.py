@@ -329,7 +329,7 @@ def test_raw_files_keep_folders_or_go_flat_with_all_versions(client: TestClient,
     home = Path(wait_for(ended(client, reef, job["id"]))["payload"]["folder"])
     assert (home / "crab_toll/crab_toll.brm").is_file()
     [held] = client.post(f"/api/projects/{reef}/collisions", json={"paths": ["text/readme.txt", CRAB]}).json()
-    assert (held["path"], [h["source"] for h in held["holders"]][0]) == ("text/readme.txt", "update_1.brp")
+    assert (held["path"], held["holders"][0]["source"]) == ("text/readme.txt", "update_1.brp")
     assert [h["wins"] for h in held["holders"]] == [True, False, False]
     base = next(h["source_id"] for h in held["holders"] if h["source"] == "reef.brp")
     job = extract(client, reef, query={"folder": "text"}, choices={"text/readme.txt": base})

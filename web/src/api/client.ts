@@ -150,6 +150,7 @@ export const api = {
   redo: (id: string) => call<Workpiece>('POST', `/workpieces/${id}/redo`),
   view: (id: string) => call<View>('GET', `/workpieces/${id}/view`),
   deliveries: (project: string) => call<Delivery[]>('GET', `/projects/${project}/deliveries`),
+  deliverEach: (project: string, entries: string[], formats: string[]) => call<Delivery[]>('POST', `/projects/${project}/deliveries`, { entries, formats }),
   deliver: (id: string, name: string, formats: string[]) => call<Delivery>('POST', `/workpieces/${id}/deliveries`, { name, formats }),
   jobs: (project: string) => call<Job[]>('GET', `/projects/${project}/jobs`),
   cancel: (id: string) => call<Job>('POST', `/jobs/${id}/cancel`),

@@ -521,7 +521,11 @@ export interface paths {
          */
         get: operations["list_deliveries_api_projects__project__deliveries_get"];
         put?: never;
-        post?: never;
+        /**
+         * Start Batch
+         * @description Write files from each of several models by itself, with the steps that its workpiece has, if there is one.
+         */
+        post: operations["start_batch_api_projects__project__deliveries_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1272,6 +1276,16 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * BatchIn
+         * @description Models to be delivered one by one.
+         */
+        BatchIn: {
+            /** Entries */
+            entries: string[];
+            /** Formats */
+            formats: string[];
+        };
         /** BytesOut */
         BytesOut: {
             /** Hex */
@@ -3428,6 +3442,50 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_batch_api_projects__project__deliveries_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BatchIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -8,12 +8,15 @@ from uuid import UUID
 from fastapi import APIRouter
 from fastapi.responses import FileResponse
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from pruxel.core.deliver import deliver as _registers_formats  # noqa: F401
 from pruxel.core.formats.registry import FORMATS
-from pruxel.server.api.models import DeliveryIn, DeliveryOut, FormatOut, JobOut, ReportOut
+from pruxel.server.api.models import BatchIn, DeliveryIn, DeliveryOut, FormatOut, JobOut, ReportOut
 from pruxel.server.api.problems import not_found
+from pruxel.server.api.workpieces import workpiece_of
 from pruxel.server.jobs.queue import put_job, send
+from pruxel.server.jobs.stacks import stored_stack
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import ACTIVE, change_job, job_event
 from pruxel.server.store.tables import Delivery, Job, Workpiece
@@ -45,7 +48,7 @@ def list_formats() -> list[FormatOut]:
 def list_deliveries(project: UUID) -> list[DeliveryOut]:
     """All deliveries, newest first."""
     with session() as db:
-        rows = db.execute(select(Delivery).where(Delivery.project_id == project).order_by(Delivery.created.desc()))
+        rows = db.execute(select(Delivery).where(Delivery.project_id == project).order_by(Delivery.created.desc(), Delivery.name))
         return [_out(d) for d in rows.scalars()]
 
 
@@ -58,22 +61,36 @@ def start_delivery(workpiece: UUID, wanted: DeliveryIn) -> DeliveryOut:
         found = db.get(Workpiece, workpiece)
         if found is None:
             raise not_found("workpiece")
-        made = Delivery(
-            project_id=found.project_id,
-            workpiece_id=found.id,
-            name=wanted.name,
-            formats=wanted.formats,
-            steps=found.steps,
-        )
-        db.add(made)
-        db.flush()
-        payload = {"delivery": str(made.id), "key": str(made.id)}
-        job = put_job(db, found.project_id, "deliver", f"Delivering {wanted.name}", payload)
-        made.job_id = job.id
-        db.flush()
+        made, job = _start(db, found, wanted.name, wanted.formats)
         result = _out(made)
     send(job)
     return result
+
+
+@router.post("/projects/{project}/deliveries", status_code=202)
+def start_batch(project: UUID, wanted: BatchIn) -> list[DeliveryOut]:
+    """Write files from each of several models by itself, with the steps that its workpiece has, if there is one."""
+    for name in wanted.formats:
+        FORMATS.get(name)
+    stack = stored_stack(project)
+    with session() as db:
+        pieces = [workpiece_of(db, stack, [path]) for path in dict.fromkeys(wanted.entries)]
+        started = [_start(db, piece, piece.name, wanted.formats) for piece in pieces]
+        results = [_out(made) for made, _ in started]
+    for _, job in started:
+        send(job)
+    return results
+
+
+def _start(db: Session, piece: Workpiece, name: str, formats: list[str]) -> tuple[Delivery, Job]:
+    made = Delivery(project_id=piece.project_id, workpiece_id=piece.id, name=name, formats=formats, steps=piece.steps)
+    db.add(made)
+    db.flush()
+    payload = {"delivery": str(made.id), "key": str(made.id)}
+    job = put_job(db, piece.project_id, "deliver", f"Delivering {name}", payload)
+    made.job_id = job.id
+    db.flush()
+    return made, job
 
 
 @router.get("/deliveries/{delivery}/zip", response_class=FileResponse)

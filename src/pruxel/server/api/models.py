@@ -143,6 +143,13 @@ class DeliveryIn(BaseModel):
     formats: list[str] = Field(min_length=1)
 
 
+class BatchIn(BaseModel):
+    """Models to be delivered one by one."""
+
+    entries: list[str] = Field(min_length=1, max_length=500)
+    formats: list[str] = Field(min_length=1)
+
+
 class CheckOut(BaseModel):
     what: str
     written: str

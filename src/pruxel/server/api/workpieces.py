@@ -7,6 +7,7 @@ from uuid import UUID
 
 from fastapi import APIRouter
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 import pruxel.core.steps  # noqa: F401 - registers all steps
 from pruxel.core.base.errors import ErrorCode, InputError
@@ -14,7 +15,7 @@ from pruxel.core.steps.registry import STEPS
 from pruxel.server.api.models import StepKindOut, StepModel, StepsIn, ViewContent, ViewOut, WorkpieceIn, WorkpieceOut
 from pruxel.server.api.problems import not_found
 from pruxel.server.jobs.queue import put_job, send
-from pruxel.server.jobs.stacks import at_source, stored_stack
+from pruxel.server.jobs.stacks import StoredStack, at_source, stored_stack
 from pruxel.server.jobs.view import view_key
 from pruxel.server.store.blobs import has_blob
 from pruxel.server.store.database import session
@@ -58,20 +59,25 @@ def open_workpiece(project: UUID, wanted: WorkpieceIn) -> WorkpieceOut:
     """Put entries on the Bench; the same choice opens the same workpiece again."""
     stack = stored_stack(project)
     entries = wanted.entries if wanted.source is None else [at_source(wanted.source, path) for path in wanted.entries]
+    with session() as db:
+        return _out(workpiece_of(db, stack, entries))
+
+
+def workpiece_of(db: Session, stack: StoredStack, entries: list[str]) -> Workpiece:
+    """The workpiece of just these entries, made when there is none; raises `InputError` when an entry is not there."""
     missing = next((path for path in entries if stack.row(path) is None), None)
     if missing is not None:
         raise InputError(ErrorCode.NOT_FOUND, "one of these entries is not in the sources", file=missing)
-    with session() as db:
-        known = db.execute(
-            select(Workpiece).where(Workpiece.project_id == project, Workpiece.entries == entries).limit(1)
-        ).scalar_one_or_none()
-        if known is not None:
-            return _out(known)
-        name = entries[0].rsplit("/", 1)[-1].rsplit(".", 1)[0]
-        made = Workpiece(project_id=project, name=name, entries=entries, steps=[], past=[], future=[])
-        db.add(made)
-        db.flush()
-        return _out(made)
+    project = stack.state.project
+    wanted = select(Workpiece).where(Workpiece.project_id == project, Workpiece.entries == entries).limit(1)
+    known = db.execute(wanted).scalar_one_or_none()
+    if known is not None:
+        return known
+    name = entries[0].rsplit("/", 1)[-1].rsplit(".", 1)[0]
+    made = Workpiece(project_id=project, name=name, entries=entries, steps=[], past=[], future=[])
+    db.add(made)
+    db.flush()
+    return made
 
 
 def _workpiece(db: Any, workpiece: UUID) -> Workpiece:  # noqa: ANN401 - a session

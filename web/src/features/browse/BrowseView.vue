@@ -10,6 +10,7 @@ import { useListing } from '../../composables/useListing'
 import { useProject } from '../../composables/useProject'
 import { useTray } from '../../composables/useTray'
 import { bytes, count, last } from '../../model/words'
+import BatchSheet from './BatchSheet.vue'
 import CarveSheet from './CarveSheet.vue'
 import EntryCard from './EntryCard.vue'
 import EntryLine from './EntryLine.vue'
@@ -35,6 +36,7 @@ const treeVersion = ref(0)
 const whole = ref(0)
 const extracting = ref(false)
 const carving = ref(false)
+const delivering = ref(false)
 const searchBox = ref<HTMLInputElement>()
 const grid = ref<InstanceType<typeof VirtualGrid>>()
 const selected = computed(() => row(chosen.value))
@@ -102,7 +104,7 @@ function move(by: number) {
   for (const ahead of [1, 2]) {
     const next = row(chosen.value + Math.sign(by) * ahead)
     if (next?.kind === 'texture') new Image().src = `/api/entries/${next.id}/texture?channel=rgba&level=0`
-    else if (next?.kind === 'model') void api.look(next.id).catch(() => undefined)
+    else if (['model', 'skeleton', 'clips'].includes(next?.kind ?? '')) void api.look(next!.id).catch(() => undefined)
   }
 }
 const columns = () => grid.value?.columns ?? 1
@@ -179,9 +181,10 @@ const sorts = [
         <button v-else class="button button-main" @click="router.push({ name: 'sources', params: { project: id } })">Go to Sources</button>
       </div>
       <div v-else class="flex-1" />
-      <TrayBar :number="tray.picks.value.size" :size="tray.size.value" :models="tray.models.value.length" :found="facets?.total ?? 0" @open="openTray" @extract="extracting = true" @clear="tray.clear" />
+      <TrayBar :number="tray.picks.value.size" :size="tray.size.value" :models="tray.models.value.length" :found="facets?.total ?? 0" @open="openTray" @deliver="delivering = true" @extract="extracting = true" @clear="tray.clear" />
     </section>
     <QuickLook :entry="selected" :project="id" :picked="!!selected && tray.has(selected.path)" @open="open(selected, $event)" @go="go" @pick="selected && tray.toggle(selected)" @take="selected && takeAll(selected)" @carve="carving = true" @inside="selected && lookInside(selected)" @marked="selected && listing.change(selected.id, $event)" />
+    <BatchSheet v-if="delivering" :project="id" :models="tray.models.value.map((p) => p.path)" @close="delivering = false" />
     <ExtractSheet v-if="extracting" :project="id" :paths="[...tray.picks.value.keys()]" :wish="wish" @close="extracting = false" />
     <CarveSheet v-if="carving && selected" :entry="selected" :title="last(selected.path)" @close="carving = false" />
   </div>

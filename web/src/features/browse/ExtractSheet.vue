@@ -112,7 +112,7 @@ async function zip() {
         <input id="extract-name" v-model="name" class="field w-56 py-1" />
       </div>
       <p class="rounded-md bg-paper px-3 py-2" data-test="measured">
-        <template v-if="measured"><span class="num">{{ count(measured.files) }}</span> files, <span class="num">{{ bytes(measured.size) }}</span>; <span class="num">{{ bytes(measured.free) }}</span> free<template v-if="shape === 'flat' && measured.same_name">; {{ count(measured.same_name) }} share a name and get a number</template></template>
+        <template v-if="measured"><span class="num">{{ count(measured.files) }}</span> {{ measured.files === 1 ? 'file' : 'files' }}, <span class="num">{{ bytes(measured.size) }}</span>; <span class="num">{{ bytes(measured.free) }}</span> free<template v-if="shape === 'flat' && measured.same_name">; {{ count(measured.same_name) }} share a name and get a number</template></template>
         <template v-else>Counting…</template>
       </p>
       <div class="flex justify-end gap-2">

@@ -4,7 +4,7 @@ import { api } from '../../api/client'
 import { bytes, count } from '../../model/words'
 
 defineProps<{ number: number; size: number; models: number; found: number }>()
-const emit = defineEmits<{ open: []; extract: []; clear: [] }>()
+const emit = defineEmits<{ open: []; deliver: []; extract: []; clear: [] }>()
 const extracts = useExtracts()
 </script>
 
@@ -24,6 +24,7 @@ const extracts = useExtracts()
       <span class="flex-1" />
       <button v-if="number" class="button py-1" @click="emit('clear')">Empty</button>
       <button v-if="models" class="button py-1" data-test="tray-bench" @click="emit('open')">Open {{ models === 1 ? 'the model' : `${models} models` }} on the Bench</button>
+      <button v-if="models" class="button py-1" data-test="tray-deliver" title="Every model by itself, in the formats you choose" @click="emit('deliver')">Deliver each…</button>
       <button class="button py-1" :class="{ 'button-main': number }" :disabled="!number && !found" data-test="extract" @click="emit('extract')">Extract {{ number ? 'the tray' : 'what is found' }}…</button>
     </div>
   </div>

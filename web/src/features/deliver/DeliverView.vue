@@ -1,13 +1,14 @@
 <script setup lang="ts">
 import { computed, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { api, type Delivery, type Format, type ViewContent, type Workpiece } from '../../api/client'
+import { api, type Delivery, type ViewContent, type Workpiece } from '../../api/client'
 import Problem from '../../components/Problem.vue'
 import { useEvents } from '../../composables/useEvents'
 import { useJobs } from '../../composables/useJobs'
 import { useProject } from '../../composables/useProject'
 import { count, length } from '../../model/words'
 import DeliveryCard from './DeliveryCard.vue'
+import FormatChoice from './FormatChoice.vue'
 
 const route = useRoute()
 const router = useRouter()
@@ -17,7 +18,6 @@ const id = computed(() => String(route.params.workpiece ?? ''))
 const workpieces = shallowRef<Workpiece[]>([])
 const workpiece = computed(() => workpieces.value.find((w) => w.id === id.value))
 const content = shallowRef<ViewContent>()
-const formats = shallowRef<Format[]>([])
 const chosen = ref<string[]>(['glb'])
 const name = ref('')
 const deliveries = ref<Delivery[]>([])
@@ -27,7 +27,6 @@ const starting = ref(false)
 async function load() {
   if (!project.value) return
   try {
-    formats.value = await api.formats()
     workpieces.value = await api.workpieces(project.value)
     deliveries.value = await api.deliveries(project.value)
     await jobs.load()
@@ -56,8 +55,6 @@ async function start() {
 const again = async () => project.value && (deliveries.value = await api.deliveries(project.value))
 watch([project, id], load, { immediate: true })
 useEvents((event) => (event.changed === 'deliveries' || event.reconnected) && again())
-const missing = (format: Format) => ['skins', 'clips', 'tree'].filter((c) => !format.carries.includes(c))
-const words: Record<string, string> = { skins: 'skeletons', clips: 'clips', tree: 'the node tree' }
 </script>
 
 <template>
@@ -79,13 +76,7 @@ const words: Record<string, string> = { skins: 'skeletons', clips: 'clips', tree
           <label class="heading" for="name">Name of the files</label>
           <input id="name" v-model="name" class="field mt-1 w-full" />
         </div>
-        <fieldset>
-          <legend class="heading mb-1">Formats</legend>
-          <label v-for="format in formats" :key="format.name" class="flex cursor-pointer items-start gap-2.5 rounded-md px-2 py-1.5 hover:bg-sunk">
-            <input v-model="chosen" type="checkbox" :value="format.name" class="mt-1 accent-(--sea)" :data-test="`format-${format.name}`" />
-            <span><span class="font-medium">{{ format.title }}</span><span v-if="missing(format).length" class="block text-[12px] text-faint">does not carry {{ missing(format).map((m) => words[m]).join(', ') }}</span></span>
-          </label>
-        </fieldset>
+        <FormatChoice v-model="chosen" @error="error = $event" />
         <Problem v-if="error" :error="error" @close="error = null" />
         <button class="button button-main mt-auto py-2.5 text-[15px]" :disabled="!id || !chosen.length || !name.trim() || starting" data-test="deliver">Write and prove</button>
       </form>
