@@ -1512,7 +1512,7 @@ export interface components {
         };
         /**
          * FacetsOut
-         * @description Counts of a search; `capped` when more match than were counted.
+         * @description Counts of a search; `capped` when more match than `total`, `sampled` when the others are of the first of them.
          */
         FacetsOut: {
             /** Capped */
@@ -1521,6 +1521,8 @@ export interface components {
             kinds: {
                 [key: string]: number;
             };
+            /** Sampled */
+            sampled: boolean;
             /** Size */
             size: number;
             /** Sources */

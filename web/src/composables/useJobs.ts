@@ -4,7 +4,8 @@ import { useEvents } from './useEvents'
 
 const jobs = ref(new Map<string, Job>())
 export const runningJobs = computed(() => [...jobs.value.values()].filter((j) => j.status === 'queued' || j.status === 'running'))
-export const failedJobs = computed(() => [...jobs.value.values()].filter((j) => j.status === 'failed'))
+// A quick look that fails says so in its own place.
+export const failedJobs = computed(() => [...jobs.value.values()].filter((j) => j.status === 'failed' && j.kind !== 'glance'))
 
 const extracts = computed(() => [...jobs.value.values()].filter((j) => j.kind === 'extract' && (j.status !== 'cancelled' || j.payload.pause)).slice(-3))
 /** Extractions that run, wait to go on, or ended lately. */

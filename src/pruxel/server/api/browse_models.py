@@ -33,11 +33,12 @@ class EntriesOut(BaseModel):
 
 
 class FacetsOut(BaseModel):
-    """Counts of a search; `capped` when more match than were counted."""
+    """Counts of a search; `capped` when more match than `total`, `sampled` when the others are of the first of them."""
 
     total: int
     size: int
     capped: bool
+    sampled: bool
     kinds: dict[str, int]
     variants: dict[str, int]
     sources: dict[str, int]

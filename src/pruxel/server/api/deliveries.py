@@ -48,7 +48,9 @@ def list_formats() -> list[FormatOut]:
 def list_deliveries(project: UUID) -> list[DeliveryOut]:
     """All deliveries, newest first."""
     with session() as db:
-        rows = db.execute(select(Delivery).where(Delivery.project_id == project).order_by(Delivery.created.desc(), Delivery.name))
+        rows = db.execute(
+            select(Delivery).where(Delivery.project_id == project).order_by(Delivery.created.desc(), Delivery.name)
+        )
         return [_out(d) for d in rows.scalars()]
 
 

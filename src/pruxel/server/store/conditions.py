@@ -16,6 +16,7 @@ from pruxel.server.store.likes import escaped
 from pruxel.server.store.stack_state import StackState
 
 Sort = Literal["path", "size", "kind", "source", "references"]
+_TRIGRAM = 3
 Flag = Literal["shadowed", "unnamed", "seen", "unseen", "starred", "noted"]
 
 
@@ -45,13 +46,15 @@ class Query:
 class Condition:
     """A search over rows `e` of the slots `values["slots"]`.
 
-    `kinds` and `paths` are stretches of the indexes, `tests` judge row by row.
+    `kinds` and `paths` are stretches of the indexes, `tests` judge row by row. `by_word` tells whether the word index
+    can find the matches: it needs three characters in a row, or the start of a part.
     """
 
     kinds: tuple[str, ...]
     paths: tuple[str, ...]
     tests: tuple[str, ...]
     values: dict[str, Any]
+    by_word: bool = False
 
     @property
     def whole(self) -> str:
@@ -87,6 +90,12 @@ def _word(word: str, number: int, values: dict[str, Any]) -> str:
     return f"e.lowered LIKE lower(:{key})"
 
 
+def _indexed(word: str) -> bool:
+    """Whether the word has what the word index holds: three characters in a row, or the start of a part."""
+    wild = "*" in word or "?" in word
+    return not wild or any(len(run) >= _TRIGRAM for run in re.split(r"[*?/_. -]", word))
+
+
 def _marked(db: Session, state: StackState, word: str) -> tuple[list[str], list[str]]:
     """Paths and folders whose alias or note has the word."""
     rows = db.execute(
@@ -102,11 +111,12 @@ def _marked(db: Session, state: StackState, word: str) -> tuple[list[str], list[
 def condition_of(db: Session, state: StackState, query: Query) -> Condition:
     """The condition of a search, for statements over `entries e`."""
     values: dict[str, Any] = {"slots": slots_of(state, query), "project": state.project}
-    kinds, paths, tests = list[str](), list[str](), list[str]()
+    kinds, paths, tests, by_word = list[str](), list[str](), list[str](), False
     for number, raw in enumerate(query.words.split()[:12]):
         out = raw.startswith("-") and len(raw) > 1
         word = raw[1:] if out else raw
         own = _word(word, number, values)
+        by_word |= not out and _indexed(word)
         marked, folders = _marked(db, state, word)
         if marked:
             values[f"m{number}"] = marked
@@ -134,7 +144,7 @@ def condition_of(db: Session, state: StackState, query: Query) -> Condition:
     if query.flag == "unnamed":
         paths.append("e.path >= '~unnamed/' AND e.path < '~unnamed0'")
     tests += _of_marks(query.flag)
-    return Condition(tuple(kinds), tuple(paths), tuple(tests), values)
+    return Condition(tuple(kinds), tuple(paths), tuple(tests), values, by_word)
 
 
 _OF_MARKS = "e.path IN (SELECT m.path FROM marks m WHERE m.project_id = :project AND NOT m.folder AND {})"
@@ -161,6 +171,21 @@ def without(db: Session, *ways: str) -> Iterator[None]:
     db.execute(text("SELECT " + ", ".join(f"set_config('{way}', 'off', true)" for way in ways)))
     yield
     db.execute(text("SELECT " + ", ".join(f"set_config('{way}', 'on', true)" for way in ways)))
+
+
+@contextmanager
+def all_matches(db: Session, columns: str, asked: Condition, tail: str = "") -> Iterator[str]:
+    """A SELECT of all matches, with the planner bound to the word index while it runs, where that can find them.
+
+    Where it cannot, rows are read one after the other, which the planner does on all cores.
+    """
+    if not asked.by_word:
+        with without(db, "enable_bitmapscan"):
+            yield f"SELECT {columns} FROM entries e WHERE e.slot = ANY(:slots) AND {asked.whole} {tail}"
+        return
+    with without(db, "enable_seqscan", "enable_indexscan"):
+        select = f"SELECT {columns} FROM entries e WHERE e.slot = {{slot}} AND {asked.whole} {tail}"
+        yield each_slot(select, asked.values["slots"])
 
 
 def fair_share(state: StackState, slots: Sequence[int], rows: int) -> int:

@@ -9,7 +9,16 @@ from typing import Any
 from sqlalchemy import text
 from sqlalchemy.orm import Session
 
-from pruxel.server.store.conditions import Condition, Query, Sort, condition_of, each_slot, fair_share, without
+from pruxel.server.store.conditions import (
+    Condition,
+    Query,
+    Sort,
+    all_matches,
+    condition_of,
+    each_slot,
+    fair_share,
+    without,
+)
 from pruxel.server.store.stack_state import StackState
 
 # How many rows are judged one after the other in the order of an index, before all matches are looked up instead. By
@@ -169,10 +178,9 @@ def _walked(db: Session, state: StackState, query: Query, asked: Condition, orde
 
 
 def _matched(db: Session, asked: Condition, order: _Order) -> _Rows:
-    """All matches by the word index, then sorted."""
-    each = each_slot(f"SELECT {_ROW} FROM entries e WHERE e.slot = {{slot}} AND {asked.whole}", asked.values["slots"])
-    inner = f"SELECT * FROM ({each}) p ORDER BY {order.unindexed} LIMIT :limit OFFSET :offset"
-    with without(db, "enable_seqscan", "enable_indexscan"):  # neither the whole table nor a whole slot in some order
+    """All matches, then sorted."""
+    with all_matches(db, _ROW, asked) as every:
+        inner = f"SELECT * FROM ({every}) p ORDER BY {order.unindexed} LIMIT :limit OFFSET :offset"
         return _dressed(db, asked, order, inner)
 
 

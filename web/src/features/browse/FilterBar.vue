@@ -32,7 +32,7 @@ async function keep() {
   <div class="space-y-2 text-[12.5px]">
     <div class="flex flex-wrap items-center gap-1.5" role="group" aria-label="Kinds">
       <button v-for="[name, number] in [[null, everything], ...kinds] as [string | null, number][]" :key="name ?? 'all'" class="rounded-full border px-2.5 py-0.5" :class="(wish.kind ?? null) === name ? 'border-sea bg-sea-soft font-semibold text-sea' : 'border-line bg-sheet hover:bg-sunk'" :aria-pressed="(wish.kind ?? null) === name" :data-kind="name ?? 'all'" @click="set({ kind: name })">
-        {{ name ?? 'everything' }} <span class="num opacity-75">{{ count(number) }}{{ facets?.capped ? '+' : '' }}</span>
+        {{ name ?? 'everything' }} <span class="num opacity-75">{{ count(number) }}{{ facets?.sampled ? '+' : '' }}</span>
       </button>
     </div>
     <div class="flex flex-wrap items-center gap-1.5">
