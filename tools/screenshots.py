@@ -53,6 +53,7 @@ def main() -> None:
         for words, path, sign in (
             ("tex/crab", "tex/crab/crab_body_c.dds", "texture"),
             ("levels/market", "levels/market/market.blv", "plan"),
+            ("actors/fish", "actors/fish_lantern/fish_lantern.bcl", "clips"),
             ("dev/", "dev/dump.bin", "bytes"),
         ):
             box = page.see(page.test("search"))
@@ -63,7 +64,12 @@ def main() -> None:
             if sign == "bytes":
                 page.click(page.test("carve"))
                 page.see(page.test("hit"))
-            shot(page, {"texture": "texture", "plan": "level", "bytes": "carve"}[sign])
+            if sign == "clips":
+                page.see("[data-test=glance]:not([data-shown=''])")
+                page.click(page.test("play-startle"))
+                time.sleep(2)
+                page.click(page.test("play-startle"))
+            shot(page, {"texture": "texture", "plan": "level", "clips": "clips", "bytes": "carve"}[sign])
         page.keys(Keys.ESCAPE)
         page.click("[data-kind=model]")
         box = page.see(page.test("search"))
