@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.spatial.transform import Rotation
 
 from pruxel.core.base.arrays import AnyArray
 
@@ -68,25 +69,6 @@ def _turned(v: AnyArray | Vec) -> Vec:
     return (float(v[0]), -float(v[2]), float(v[1]))
 
 
-def _quaternion(angles: Vec) -> AnyArray:
-    """Turn about z, then y, then x; xyzw."""
-    out = np.array((0.0, 0.0, 0.0, 1.0))
-    for axis, angle in enumerate(angles):
-        one = np.zeros(4)
-        one[axis], one[3] = np.sin(angle / 2), np.cos(angle / 2)
-        x1, y1, z1, w1 = out
-        x2, y2, z2, w2 = one
-        out = np.array(
-            (
-                w1 * x2 + x1 * w2 + y1 * z2 - z1 * y2,
-                w1 * y2 - x1 * z2 + y1 * w2 + z1 * x2,
-                w1 * z2 + x1 * y2 - y1 * x2 + z1 * w2,
-                w1 * w2 - x1 * x2 - y1 * y2 - z1 * z2,
-            )
-        )
-    return out
-
-
 def _text(words: str) -> bytes:
     return struct.pack("<B", len(words.encode())) + words.encode()
 
@@ -115,7 +97,7 @@ def clips_bytes(rig: Rig, rate: float = 24.0) -> bytes:
         shares = np.linspace(0, 1, frames)
         out += _text(move.name) + struct.pack("<fHH", rate, frames, len(move.turns) + (move.drift is not None))
         for joint, motion in move.turns.items():
-            turns = np.array([_quaternion(motion(share)) for share in shares])
+            turns = Rotation.from_euler("XYZ", [motion(share) for share in shares]).as_quat()
             turned = np.stack([turns[:, 0], -turns[:, 2], turns[:, 1], turns[:, 3]], axis=1)
             out += _text(joint) + struct.pack("<B", 1) + np.round(turned * 32767).astype("<i2").tobytes()
         if move.drift is not None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -10,7 +11,7 @@ from pruxel.core.base.arrays import FloatArray, frozen
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.binary.elements import decode_floats, element
-from pruxel.core.binary.expressions import compile_expression
+from pruxel.core.binary.expressions import value_of
 from pruxel.core.binary.parse import parse
 from pruxel.core.binary.records import Record
 from pruxel.core.binary.schema import ExpressionText, Layout, Strict
@@ -64,12 +65,12 @@ class LooseClip:
     @property
     def frames(self) -> int:
         """The most keys that a track has."""
-        return max((len(track.times) for track in self.tracks), default=0)
+        return extent_of(self.tracks)[1]
 
     @property
     def seconds(self) -> float:
         """Time of the last key."""
-        return max((float(track.times[-1]) for track in self.tracks if len(track.times)), default=0.0)
+        return extent_of(self.tracks)[0]
 
 
 def read_clips(
@@ -82,9 +83,9 @@ def read_clips(
     turned = turning(how)
     order = "<" if layout.endian == "little" else ">"
     found = []
-    for number, record in enumerate(compile_expression(spec.clips)(head)):
+    for number, record in enumerate(value_of(spec.clips, head)):
         context.check()
-        rate = float(compile_expression(spec.rate)(record))
+        rate = float(value_of(spec.rate, record))
         if not 0.01 <= rate <= 10_000:
             raise InputError(
                 ErrorCode.MALFORMED,
@@ -96,17 +97,15 @@ def read_clips(
                 found=f"{rate:g}",
             )
         place = Origin(entry=entry, record=f"{spec.clips}[{number}]", start=record.start, conventions=how.words())
-        tracks = tuple(
-            _track(track, spec, rate, turned, entry, order) for track in compile_expression(spec.tracks)(record)
-        )
-        found.append(LooseClip(str(compile_expression(spec.name)(record)), rate, tracks, place))
+        tracks = tuple(_track(track, spec, rate, turned, entry, order) for track in value_of(spec.tracks, record))
+        found.append(LooseClip(str(value_of(spec.name, record)), rate, tracks, place))
     return tuple(found)
 
 
 def _track(track: Record, spec: ClipsExtract, rate: float, how: Turning, entry: str, order: str) -> LooseTrack:
-    path, format_name = (str(compile_expression(text)(track)) for text in (spec.path, spec.format))
-    kind, count = element(format_name), int(compile_expression(spec.count)(track))
-    data = memoryview(compile_expression(spec.keys)(track))
+    path, format_name = (str(value_of(text, track)) for text in (spec.path, spec.format))
+    kind, count = element(format_name), int(value_of(spec.count, track))
+    data = memoryview(value_of(spec.keys, track))
     width = _WIDTHS.get(path)
     if width is None or kind is None or kind.components < width or count * kind.size > len(data):
         raise InputError(
@@ -125,7 +124,7 @@ def _track(track: Record, spec: ClipsExtract, rate: float, how: Turning, entry: 
             ErrorCode.MALFORMED, "a key is not a number", file=entry, offset=track.start, expected="finite numbers"
         )
     times = np.arange(count, dtype=np.float32) / np.float32(rate)
-    joint = str(compile_expression(spec.joint)(track))
+    joint = str(value_of(spec.joint, track))
     return LooseTrack(joint, path, frozen(times), frozen(_turned(values, path, how)))  # type: ignore[arg-type]
 
 
@@ -141,6 +140,12 @@ def _turned(values: np.ndarray, path: str, how: Turning) -> FloatArray:
         unit = np.where(length > 1e-9, values / np.maximum(length, 1e-9), (0.0, 0.0, 0.0, 1.0))
         out = np.concatenate([unit[:, :3] @ basis.T * np.sign(np.linalg.det(basis)), unit[:, 3:]], axis=1)
     return out.astype(np.float32)
+
+
+def extent_of(tracks: Sequence[LooseTrack] | Sequence[ClipChannel]) -> tuple[float, int]:
+    """Time of the last key in seconds, and the most keys that a track has."""
+    ends = [float(track.times[-1]) for track in tracks if len(track.times)]
+    return max(ends, default=0.0), max((len(track.times) for track in tracks), default=0)
 
 
 def with_clips(scene: Scene, clips: tuple[LooseClip, ...]) -> tuple[Scene, float]:

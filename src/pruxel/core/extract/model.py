@@ -10,7 +10,7 @@ import numpy as np
 from pruxel.core.base.arrays import AnyArray, IndexArray, as_floats, frozen
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
-from pruxel.core.binary.expressions import compile_expression
+from pruxel.core.binary.expressions import value_of
 from pruxel.core.binary.parse import parse
 from pruxel.core.binary.records import Record
 from pruxel.core.binary.schema import Layout
@@ -19,7 +19,7 @@ from pruxel.core.extract.spec import ModelExtract
 from pruxel.core.extract.validate import extract_spec
 from pruxel.core.extract.vertices import Attributes, read_indices, read_vertices
 from pruxel.core.geometry.normals import vertex_normals
-from pruxel.core.scene.edit import unique_names
+from pruxel.core.scene.edit import tree_of
 from pruxel.core.scene.materials import Material
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
 from pruxel.core.scene.origin import Origin
@@ -46,7 +46,7 @@ def read_model(data: memoryview, layout: Layout, entry: str, defaults: Conventio
     head = parse(layout, data, entry, context)
     how = spec.conventions or defaults
     turning, origin = turn.turning(how), Origin(entry=entry, conventions=how.words())
-    listed = _value(spec.parts, head)
+    listed = value_of(spec.parts, head)
     nodes: list[Node] = []
     meshes: list[Mesh] = []
     materials: dict[str, int] = {}
@@ -70,11 +70,11 @@ def read_model(data: memoryview, layout: Layout, entry: str, defaults: Conventio
         raise InputError(**_as_words(faults[0]))
     scene = Scene(
         entry.rsplit("/", 1)[-1].rsplit(".", 1)[0],
-        *_tree(nodes, parents),
+        *tree_of(nodes, parents),
         tuple(meshes),
         tuple(Material(name, origin=origin) for name in materials),
     )
-    skeleton = _optional(spec.skeleton, head, None)
+    skeleton = value_of(spec.skeleton, head, None)
     return LooseModel(scene, faults, str(skeleton) if skeleton else None)
 
 
@@ -82,47 +82,29 @@ def _as_words(fault: Fault) -> dict[str, Any]:
     return {name: getattr(fault, name) for name in fault.__dataclass_fields__}
 
 
-def _value(text: str, record: Record) -> Any:  # noqa: ANN401
-    return compile_expression(text)(record)
-
-
-def _optional(text: str | None, record: Record, otherwise: Any) -> Any:  # noqa: ANN401
-    return otherwise if text is None else _value(text, record)
-
-
 def _node(part: Record, spec: ModelExtract, how: turn.Turning, place: Origin) -> Node:
     translation, rotation, scale = turn.turn_placement(
-        _optional(spec.translation, part, (0.0, 0.0, 0.0)),
-        _optional(spec.rotation, part, (0.0, 0.0, 0.0, 1.0)),
-        _optional(spec.scale, part, (1.0, 1.0, 1.0)),
+        value_of(spec.translation, part, (0.0, 0.0, 0.0)),
+        value_of(spec.rotation, part, (0.0, 0.0, 0.0, 1.0)),
+        value_of(spec.scale, part, (1.0, 1.0, 1.0)),
         how,
     )
-    role = str(_optional(spec.role, part, "visual"))
+    role = str(value_of(spec.role, part, "visual"))
     return Node(
-        str(_value(spec.name, part)),
+        str(value_of(spec.name, part)),
         translation=translation,
         rotation=rotation,
         scale=scale,
         role=role if role in _ROLES else "helper",  # type: ignore[arg-type]
-        detail=int(_optional(spec.detail, part, 0)),
+        detail=int(value_of(spec.detail, part, 0)),
         origin=place,
     )
 
 
 def _parent(part: Record, spec: ModelExtract, number: int, count: int) -> int:
     """The parent's index, or -1; a parent that is not an earlier part is refused, which rules out cycles."""
-    parent = int(_optional(spec.parent, part, -1))
+    parent = int(value_of(spec.parent, part, -1))
     return parent if 0 <= parent < min(number, count) else -1
-
-
-def _tree(nodes: list[Node], parents: list[int]) -> tuple[tuple[Node, ...], tuple[int, ...]]:
-    children: dict[int, list[int]] = {}
-    for child, parent in enumerate(parents):
-        if parent >= 0:
-            children.setdefault(parent, []).append(child)
-    linked = [replace(node, children=tuple(children.get(i, ()))) for i, node in enumerate(nodes)]
-    roots = tuple(i for i, parent in enumerate(parents) if parent < 0)
-    return unique_names(linked), roots
 
 
 def _mesh(
@@ -154,10 +136,10 @@ def _mesh(
     indices = turn.turn_corners(read_indices(part, spec.indices, len(positions), entry, order), how)
     material = None
     if spec.material is not None:
-        wanted = str(_value(spec.material, part))
+        wanted = str(value_of(spec.material, part))
         material = materials.setdefault(wanted, len(materials))
     if spec.palette is not None and attributes.joints is not None:
-        attributes.joints = _through_palette(attributes.joints, np.asarray(_value(spec.palette, part)), entry, part)
+        attributes.joints = _through_palette(attributes.joints, np.asarray(value_of(spec.palette, part)), entry, part)
     return Mesh(name, (_primitive(attributes, indices, how, material, place),))
 
 

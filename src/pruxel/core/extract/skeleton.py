@@ -9,13 +9,12 @@ import numpy as np
 from pruxel.core.base.arrays import DoubleArray, as_floats, frozen
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
-from pruxel.core.binary.expressions import compile_expression
+from pruxel.core.binary.expressions import value_of
 from pruxel.core.binary.parse import parse
-from pruxel.core.binary.records import Record
 from pruxel.core.binary.schema import ExpressionText, Layout, Strict
 from pruxel.core.extract.conventions import turn_placement, turning
 from pruxel.core.extract.validate import extract_spec
-from pruxel.core.scene.edit import unique_names
+from pruxel.core.scene.edit import tree_of, unique_names
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene, Skin
 from pruxel.core.scene.origin import Origin
 from pruxel.core.scene.walk import world_from_local, world_normals, world_positions
@@ -47,15 +46,10 @@ def read_skeleton(data: memoryview, layout: Layout, entry: str, defaults: Conven
     how = spec.conventions or defaults
     turned, origin = turning(how), Origin(entry=entry, conventions=how.words())
     nodes: list[Node] = []
-    children: dict[int, list[int]] = {}
-    roots: list[int] = []
-    for number, joint in enumerate(compile_expression(spec.joints)(head)):
+    parents: list[int] = []
+    for number, joint in enumerate(value_of(spec.joints, head)):
         context.check()
-
-        def value(text: str | None, otherwise: tuple[float, ...], joint: Record = joint) -> object:
-            return otherwise if text is None else compile_expression(text)(joint)
-
-        parent = int(compile_expression(spec.parent)(joint))
+        parent = int(value_of(spec.parent, joint))
         if parent >= number:
             raise InputError(
                 ErrorCode.REFERENCE,
@@ -68,9 +62,9 @@ def read_skeleton(data: memoryview, layout: Layout, entry: str, defaults: Conven
                 hint="The layout may read the parent wrongly, or count joints from one.",
             )
         stored = (
-            np.asarray(compile_expression(spec.translation)(joint), np.float64),
-            np.asarray(value(spec.rotation, (0.0, 0.0, 0.0, 1.0)), np.float64),
-            np.asarray(value(spec.scale, (1.0, 1.0, 1.0)), np.float64),
+            np.asarray(value_of(spec.translation, joint), np.float64),
+            np.asarray(value_of(spec.rotation, joint, (0.0, 0.0, 0.0, 1.0)), np.float64),
+            np.asarray(value_of(spec.scale, joint, (1.0, 1.0, 1.0)), np.float64),
         )
         if [len(part) for part in stored] != [3, 4, 3] or not _sensible(stored):
             raise InputError(
@@ -83,16 +77,15 @@ def read_skeleton(data: memoryview, layout: Layout, entry: str, defaults: Conven
                 found=", ".join(str(part.tolist()) for part in stored),
             )
         placed = turn_placement(*stored, turned)
-        (roots if parent < 0 else children.setdefault(parent, [])).append(number)
+        parents.append(parent)
         place = replace(origin, record=f"{spec.joints}[{number}]", start=joint.start)
-        nodes.append(Node(str(compile_expression(spec.name)(joint)), None, None, (), *placed, origin=place))
+        nodes.append(Node(str(value_of(spec.name, joint)), None, None, (), *placed, origin=place))
     if not nodes:
         raise InputError(ErrorCode.MALFORMED, "the skeleton has no joints", file=entry, field=spec.joints)
-    linked = unique_names([replace(node, children=tuple(children.get(i, ()))) for i, node in enumerate(nodes)])
     name = entry.rsplit("/", 1)[-1].rsplit(".", 1)[0]
-    scene = Scene(name, linked, tuple(roots))
+    scene = Scene(name, *tree_of(nodes, parents))
     inverse_bind: DoubleArray = np.linalg.inv(world_from_local(scene)).astype(np.float64)
-    skin = Skin(name, tuple(range(len(nodes))), frozen(inverse_bind), roots[0])
+    skin = Skin(name, tuple(range(len(nodes))), frozen(inverse_bind), scene.roots[0])
     return replace(scene, skins=(skin,))
 
 
@@ -131,8 +124,7 @@ def on_skeleton(model: Scene, skeleton: Scene) -> tuple[Scene, list[Fault]]:
             nodes.append(replace(node, children=children))
             continue
         meshes.append(Mesh(mesh.name, tuple(_baked(p, matrices[index]) for p in mesh.primitives), mesh.target_weights))
-        here = (0.0, 0.0, 0.0), (0.0, 0.0, 0.0, 1.0), (1.0, 1.0, 1.0)
-        nodes.append(replace(node, mesh=len(meshes) - 1, skin=0, translation=here[0], rotation=here[1], scale=here[2]))
+        nodes.append(Node(node.name, len(meshes) - 1, 0, role=node.role, detail=node.detail, origin=node.origin))
     bound = {i for i, node in enumerate(nodes) if node.skin is not None}
     nodes = [replace(n, children=tuple(c for c in n.children if c - shift not in bound)) for n in nodes]
     roots = dict.fromkeys((*model.roots, *sorted(bound)))

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any
 
 import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, ByteArray, FloatArray, IndexArray
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.binary.elements import Element, decode_floats, decode_integers, element
-from pruxel.core.binary.expressions import compile_expression
+from pruxel.core.binary.expressions import value_of
 from pruxel.core.binary.records import Record
 from pruxel.core.extract.spec import IndexStream, VertexStream
 
@@ -34,8 +33,8 @@ class Attributes:
 
 def read_vertices(part: Record, stream: VertexStream, entry: str, order: str) -> Attributes:
     """Decode all elements of a part's vertices; raises `InputError` when the block is too short."""
-    data = memoryview(_value(stream.data, part))
-    count, stride = int(_value(stream.count, part)), int(_value(stream.stride, part))
+    data = memoryview(value_of(stream.data, part))
+    count, stride = int(value_of(stream.count, part)), int(value_of(stream.stride, part))
     rows = _rows(data, count, stride, entry, part)
     result = Attributes()
     for placed in _elements(part, stream, entry):
@@ -61,9 +60,9 @@ def _place_positions(part: Record, stream: VertexStream, result: Attributes) -> 
     """Undo quantisation: position = bias + scale * stored, each a number or a triple."""
     positions = result.floats["position"][:, :3]
     if stream.position_scale is not None:
-        positions = positions * np.asarray(_value(stream.position_scale, part), np.float32)
+        positions = positions * np.asarray(value_of(stream.position_scale, part), np.float32)
     if stream.position_bias is not None:
-        positions = positions + np.asarray(_value(stream.position_bias, part), np.float32)
+        positions = positions + np.asarray(value_of(stream.position_bias, part), np.float32)
     result.floats["position"] = positions
 
 
@@ -71,7 +70,7 @@ def _elements(part: Record, stream: VertexStream, entry: str) -> list[Placed]:
     if not isinstance(stream.elements, str):
         return [_placed(e.semantic, e.format, e.offset, entry, part) for e in stream.elements]
     found: list[Placed] = []
-    listed = _value(stream.elements, part)
+    listed = value_of(stream.elements, part)
     for number in range(len(listed)):
         record = listed[number]
         semantic = stream.semantics.get(record[stream.semantic], "ignored")
@@ -109,11 +108,11 @@ def _rows(data: memoryview, count: int, stride: int, entry: str, part: Record) -
 
 def read_indices(part: Record, stream: IndexStream, vertices: int, entry: str, order: str) -> IndexArray:
     """The (m, 3) uint32 corners; raises `InputError` when one is beyond the vertices."""
-    kind_name = str(_value(stream.type, part))
+    kind_name = str(value_of(stream.type, part))
     kind = element(kind_name)
     if kind is None or kind.width != 1 or kind.scalar not in {"u8", "u16", "u32"}:
         raise _bad(entry, part, "not an index type", expected="u8, u16 or u32", found=kind_name)
-    data, count = memoryview(_value(stream.data, part)), int(_value(stream.count, part))
+    data, count = memoryview(value_of(stream.data, part)), int(value_of(stream.count, part))
     if count * kind.size > len(data) or count % 3:
         raise _bad(
             entry,
@@ -134,10 +133,6 @@ def read_indices(part: Record, stream: IndexStream, vertices: int, entry: str, o
             hint="The index type or the vertex count may be read wrongly; check the layout.",
         )
     return indices.reshape(-1, 3)
-
-
-def _value(text: str, part: Record) -> Any:  # noqa: ANN401
-    return compile_expression(text)(part)
 
 
 def _bad(

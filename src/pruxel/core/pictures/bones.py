@@ -17,9 +17,15 @@ _JOINT = Material("joint", base_color=(0.75, 0.36, 0.16, 1.0), roughness=0.7, me
 _STICK = Material("stick", base_color=(0.83, 0.78, 0.68, 1.0), roughness=0.85, metallic=0.0)
 
 
+def visible(scene: Scene) -> Scene:
+    """The scene as it can be looked at: one without any mesh with its joints drawn."""
+    return scene if scene.meshes else with_bones(scene)
+
+
 def with_bones(scene: Scene) -> Scene:
     """The scene with drawn joints, each in its own joint's space, so that they follow a clip. For looking only."""
-    joints = sorted({joint for skin in scene.skins for joint in skin.joints})
+    known = {joint for skin in scene.skins for joint in skin.joints}
+    joints = sorted(known)
     matrices = world_from_local(scene)
     places = matrices[joints][:, :3, 3] if joints else np.zeros((0, 3))
     size = float(np.ptp(places, axis=0).max(initial=0.0)) or 1.0
@@ -28,7 +34,7 @@ def with_bones(scene: Scene) -> Scene:
     for joint in joints:
         grown = max(float(np.linalg.norm(matrices[joint][:3, :3], axis=0).mean()), 1e-9)
         radius = 0.018 * size / grown
-        ends = [np.array(scene.nodes[c].translation) for c in scene.nodes[joint].children if c in set(joints)]
+        ends = [np.array(scene.nodes[c].translation) for c in scene.nodes[joint].children if c in known]
         ball = _primitive(*_ball(radius), first)
         sticks = [_primitive(*_stick(end, 0.62 * radius), first + 1) for end in ends if np.linalg.norm(end) > radius]
         nodes[joint] = replace(nodes[joint], mesh=len(meshes))

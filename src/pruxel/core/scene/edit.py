@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import replace
 
 from pruxel.core.scene.materials import TEXTURE_SLOTS, Material
@@ -177,3 +177,13 @@ def unique_names(nodes: Collection[Node]) -> tuple[Node, ...]:
         seen.add(name)
         result.append(node if name == node.name else replace(node, name=name))
     return tuple(result)
+
+
+def tree_of(nodes: Sequence[Node], parents: Sequence[int]) -> tuple[tuple[Node, ...], tuple[int, ...]]:
+    """The nodes linked to their children, with names of their own, and the roots: those whose parent is below zero."""
+    children: dict[int, list[int]] = {}
+    for child, parent in enumerate(parents):
+        if parent >= 0:
+            children.setdefault(parent, []).append(child)
+    linked = [replace(node, children=tuple(children.get(i, ()))) for i, node in enumerate(nodes)]
+    return unique_names(linked), tuple(i for i, parent in enumerate(parents) if parent < 0)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import re
 from dataclasses import asdict
 from typing import Annotated
 from urllib.parse import quote
@@ -28,7 +27,7 @@ from pruxel.server.api.browse_models import (
 from pruxel.server.api.problems import not_found
 from pruxel.server.api.sources import state_of
 from pruxel.server.jobs.stacks import StoredStack, known_of, stored_stack
-from pruxel.server.store.blobs import get_blob
+from pruxel.server.store.blobs import find_blob
 from pruxel.server.store.conditions import Flag, Query, Sort
 from pruxel.server.store.database import session
 from pruxel.server.store.facets import counts
@@ -40,7 +39,6 @@ from pruxel.server.store.stack_state import StackState
 from pruxel.server.store.tables import EntryRow, SavedSearch, Slot
 
 router = APIRouter(tags=["entries"])
-_KEY = re.compile(r"^[0-9a-z]{16,80}$")
 _FOREVER = {"Cache-Control": "private, max-age=31536000, immutable"}
 _LARGEST_RAW = 2 << 30
 _MOST_BYTES = 1 << 16
@@ -74,7 +72,7 @@ def _out(row: Found, state: StackState) -> EntryOut:
         path=row.path,
         kind=row.kind,
         size=row.size,
-        source=state.label[str(slot.source)],
+        source=state.label_of(row.slot),
         source_id=slot.source,
         versions=state.versions(row.slot),
         shadowed=state.shadowed(row.slot),
@@ -151,7 +149,7 @@ def list_versions(entry: int) -> list[VersionOut]:
     return [
         VersionOut(
             id=r.id,
-            source=state.label[str(state.by_slot[r.slot].source)],
+            source=state.label_of(r.slot),
             source_id=state.by_slot[r.slot].source,
             size=r.size,
             kind=r.kind,
@@ -196,10 +194,7 @@ def show_bytes(
 @router.get("/blobs/{key}", response_class=Response)
 def blob(key: str) -> Response:
     """A stored picture or scene; content never changes under its key."""
-    try:
-        data = get_blob(key) if _KEY.match(key) else None
-    except FileNotFoundError:
-        data = None
+    data = find_blob(key)
     if data is None:
         raise not_found("blob")
     media = "model/gltf-binary" if data[:4] == b"glTF" else "image/png"

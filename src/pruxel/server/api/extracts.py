@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import re
 import shutil
 import zipfile
 from collections.abc import Iterator
@@ -26,7 +25,7 @@ from pruxel.server.jobs.extract import extract_folder, named_rows
 from pruxel.server.jobs.queue import put_job, send
 from pruxel.server.jobs.stacks import StoredStack, stored_stack
 from pruxel.server.settings import settings
-from pruxel.server.store.blobs import get_blob, put_blob
+from pruxel.server.store.blobs import find_blob, put_blob
 from pruxel.server.store.collisions import collisions
 from pruxel.server.store.conditions import Query, condition_of
 from pruxel.server.store.database import session
@@ -34,7 +33,7 @@ from pruxel.server.store.jobs import change_job, job_event
 from pruxel.server.store.tables import EntryRow, Job
 
 router = APIRouter(tags=["extracts"])
-_KEY = re.compile(r"^[0-9a-f]{32}$")
+_NOTE = b"selection "  # tells a noted selection from the other blobs
 _FIELDS = set(Query.__dataclass_fields__)
 
 
@@ -99,7 +98,7 @@ def list_collisions(project: UUID, wanted: SelectionIn) -> list[CollisionOut]:
             path=held.path,
             holders=[
                 HolderOut(
-                    source=state.label[str(state.by_slot[row.slot].source)],
+                    source=state.label_of(row.slot),
                     source_id=state.by_slot[row.slot].source,
                     size=row.size,
                     wins=row.slot in state.winning,
@@ -215,7 +214,8 @@ def _stream(stack: StoredStack, chosen: dict[str, Any]) -> Iterator[bytes]:
 @router.post("/projects/{project}/zips")
 def prepare_zip(project: UUID, wanted: ExtractIn) -> ZipOut:
     """Note a selection, however long, so that a plain link can stream it as one zip."""
-    note = orjson.dumps(_chosen(wanted) | _manner(wanted) | {"name": wanted.name}, option=orjson.OPT_SORT_KEYS)
+    chosen = _chosen(wanted) | _manner(wanted) | {"name": wanted.name}
+    note = _NOTE + orjson.dumps(chosen, option=orjson.OPT_SORT_KEYS)
     key = hashlib.blake2b(note, digest_size=16, person=b"zip").hexdigest()
     put_blob(key, note)
     return ZipOut(address=f"/api/projects/{project}/zips/{key}")
@@ -225,11 +225,9 @@ def prepare_zip(project: UUID, wanted: ExtractIn) -> ZipOut:
 def stream_zip(project: UUID, key: str) -> StreamingResponse:
     """A noted selection as one zip, made while it is sent."""
     stack = stored_stack(project)
-    try:
-        noted = orjson.loads(get_blob(key)) if _KEY.match(key) else None
-    except FileNotFoundError:
-        noted = None
-    if noted is None:
+    note = find_blob(key)
+    if note is None or not note.startswith(_NOTE):
         raise not_found("selection")
+    noted = orjson.loads(note[len(_NOTE) :])
     headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{quote(safe_part(noted['name']))}.zip"}
     return StreamingResponse(_stream(stack, noted), media_type="application/zip", headers=headers)

@@ -49,8 +49,7 @@ def chosen_rows(stack: StoredStack, payload: dict[str, Any]) -> Iterator[EntryRo
         with session() as db:
             wanted = select(EntryRow).where(EntryRow.slot.in_(slots), EntryRow.path.in_(paths))
             rows = list(db.execute(wanted).scalars())
-        rank = stack.state.rank
-        rows.sort(key=lambda r: (r.path, -rank.get(str(stack.state.by_slot[r.slot].source), -1)))
+        rows.sort(key=lambda r: (r.path, -stack.state.rank_of(r.slot)))
         yield from rows if every else filter(wanted_one, rows)
 
 

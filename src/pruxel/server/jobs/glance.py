@@ -6,12 +6,12 @@ import hashlib
 from typing import Any
 
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import CancelledError, InputError
-from pruxel.core.extract.clips import LooseClip, with_clips
-from pruxel.core.pictures.bones import with_bones
+from pruxel.core.base.errors import InputError
+from pruxel.core.extract.clips import LooseClip, extent_of, with_clips
+from pruxel.core.pictures.bones import visible
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.measure import measure
-from pruxel.core.scene.model import Clip, Scene
+from pruxel.core.scene.model import Scene
 from pruxel.core.scene.walk import joint_tree
 from pruxel.core.sources.kinds import Kind
 from pruxel.server.jobs.pictures import scene_file
@@ -49,9 +49,7 @@ def glance(job: Job, context: Context) -> None:
     else:
         scene = opened.scene([path], context.part(0.0, 0.6))
         facts = _facts(scene)
-    if scene is not None and not scene.meshes:
-        scene = with_bones(scene)
-    blob = None if scene is None else scene_file(scene, context.part(0.6, 1.0))
+    blob = None if scene is None else scene_file(visible(scene), context.part(0.6, 1.0))
     with session() as db:
         change_job(db, job.id, payload=job.payload | {"scene": blob, "facts": facts | {"played_on": on}})
 
@@ -65,18 +63,13 @@ def _facts(scene: Scene) -> dict[str, Any]:
         "materials": list(facts.materials),
         "size": list(facts.size),
         "joints": [{"name": name, "depth": depth} for name, depth in joint_tree(scene)],
-        "clips": [_clip(c.name, *_extent(c)) for c in scene.clips],
+        "clips": [_clip(c.name, *extent_of(c.channels)) for c in scene.clips],
         "notes": list(scene.notes[:20]),
     }
 
 
 def _clip(name: str, seconds: float, frames: int) -> dict[str, Any]:
     return {"name": name, "seconds": round(seconds, 3), "frames": frames}
-
-
-def _extent(clip: Clip) -> tuple[float, int]:
-    ends = [float(channel.times[-1]) for channel in clip.channels if len(channel.times)]
-    return max(ends, default=0.0), max((len(channel.times) for channel in clip.channels), default=0)
 
 
 def _played(
@@ -89,8 +82,6 @@ def _played(
             silent = Context(cancelled=part.cancelled, limits=part.limits)
             try:
                 scene, share = with_clips(opened.scene([candidate], silent), clips)
-            except CancelledError:
-                raise
             except InputError:
                 continue
             if share > best[0]:

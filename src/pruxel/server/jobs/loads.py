@@ -76,15 +76,13 @@ def load_new(
     return loading
 
 
-def count_new(db: Session, loading: Loading, source: uuid.UUID) -> Loading:
+def count_new(db: Session, loading: Loading, source: uuid.UUID) -> None:
     """Store the counts of what was loaded."""
     mine = slots_of(db, source)
     if len(mine) == 1:
-        store_folders(db, loading)
         store_counts(db, loading)
     else:  # another source was settled meanwhile and has moved shared paths
         recount(db, mine)
-    return loading
 
 
 def _loading(db: Session, row: SourceRow, known: Knowledge) -> Loading:

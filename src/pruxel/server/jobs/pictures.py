@@ -8,12 +8,12 @@ import numpy as np
 from sqlalchemy import select, update
 
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import CancelledError, InputError
+from pruxel.core.base.errors import InputError
 from pruxel.core.extract.level import Level
 from pruxel.core.formats.gltf import write_glb
 from pruxel.core.images import png
 from pruxel.core.images.decode import decode_image
-from pruxel.core.pictures.bones import with_bones
+from pruxel.core.pictures.bones import visible
 from pruxel.core.pictures.render import View, render
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.digest import digest
@@ -99,8 +99,6 @@ def pictures(job: Job, context: Context) -> None:
     for row, part in context.part(0.02, 1.0).each(rows, lambda r: r.path):
         try:
             key = _picture(row, opened, part)
-        except CancelledError:
-            raise
         except InputError:
             continue
         with session() as db:
@@ -114,5 +112,4 @@ def _picture(row: EntryRow, opened: Opener, context: Context) -> str:
     if row.kind == "level":
         return level_picture(opened.level(row.path, context))
     silent = Context(cancelled=context.cancelled, limits=context.limits)
-    scene = opened.scene([row.path], silent)
-    return scene_picture(scene if scene.meshes else with_bones(scene), THUMB, silent)
+    return scene_picture(visible(opened.scene([row.path], silent)), THUMB, silent)

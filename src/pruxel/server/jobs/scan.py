@@ -163,9 +163,8 @@ def _read_source(row: SourceRow, context: Context, *, force: bool) -> None:
         if stored is None or (fresh and loaded is None):
             return
         if loaded is not None:
-            loading = count_new(db, loaded, row.id)
-        else:
-            loading = load_difference(db, row, known, listing.entries, context)
+            count_new(db, loaded, row.id)
+        loading = loaded or load_difference(db, row, known, listing.entries, context)
         settle(db, row.project_id, row.id)
         stored.options = {name: value for name, value in stored.options.items() if name != PARTIAL}
         stored.state, stored.stamp, stored.kind = READY, stamp, source.kind

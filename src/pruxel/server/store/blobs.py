@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import re
 from functools import lru_cache
 from typing import Any
 
 import fsspec
 
 from pruxel.server.settings import settings
+
+_KEY = re.compile(r"^[0-9a-z]{16,80}$")
 
 
 @lru_cache(maxsize=1)
@@ -32,6 +35,14 @@ def put_blob(key: str, data: bytes) -> None:
     system.makedirs(path.rsplit("/", 1)[0], exist_ok=True)
     system.pipe_file(f"{path}.partial", data)
     system.mv(f"{path}.partial", path)
+
+
+def find_blob(key: str) -> bytes | None:
+    """The bytes under a key that came from outside; None when it is no key, or nothing is stored."""
+    try:
+        return get_blob(key) if _KEY.match(key) else None
+    except FileNotFoundError:
+        return None
 
 
 def get_blob(key: str) -> bytes:

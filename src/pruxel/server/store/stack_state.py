@@ -79,6 +79,10 @@ class StackState:
         """How many sources still mounted hold the slot's paths."""
         return sum(holder in self.label for holder in self.by_slot[slot].holders)
 
+    def label_of(self, slot: int) -> str:
+        """Label of a slot's source."""
+        return self.label[str(self.by_slot[slot].source)]
+
     def rank_of(self, slot: int) -> int:
         """Position of a slot's source; -1 when it does not count."""
         return self.rank.get(str(self.by_slot[slot].source), -1)
