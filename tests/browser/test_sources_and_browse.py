@@ -211,15 +211,8 @@ def test_the_models_of_the_tray_are_delivered_one_by_one(page: Page) -> None:
     page.click(page.test("format-obj"))
     page.click(page.test("start-batch"))
     for name in ("coral_01", "coral_03"):
-        page.see(page.test("delivery"), name)
-
-    def proven() -> set[str]:
-        cards = [
-            c.text for c in page.all(page.test("delivery")) if c.find_elements(By.CSS_SELECTOR, "[data-test=download]")
-        ]
-        return {name for name in ("coral_01", "coral_03") for text in cards if name in text}
-
-    page._wait.until(lambda _d: len(proven()) == 2)
+        page.see(f"[data-test=delivery][data-name={name}] [data-test=verdict]", "proven")
+        page.see(f"[data-test=delivery][data-name={name}] [data-test=download]")
     page.keys("2")
     page.click("button", "Empty")
 

@@ -76,8 +76,9 @@ def test_from_browse_to_a_proven_zip(page: Page, tmp_path: Path) -> None:
     page.click(page.test("go-deliver"))
     page.click(page.test("format-obj"))
     page.click(page.test("deliver"))
-    page.see(page.test("verdict"), "proven")
-    page.click(page.test("download"))
+    card = "[data-test=delivery][data-name=crab_toll]"
+    page.see(f"{card} [data-test=verdict]", "proven")
+    page.click(f"{card} [data-test=download]")
     deadline = time.monotonic() + 30
     while not (found := list(tmp_path.glob("*.zip"))):
         assert time.monotonic() < deadline

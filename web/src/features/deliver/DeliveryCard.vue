@@ -13,7 +13,7 @@ const held = computed(() => checks.value.filter((c) => c.passed).length)
 </script>
 
 <template>
-  <article class="mb-4 overflow-hidden rounded-xl border border-line bg-sheet" data-test="delivery">
+  <article class="mb-4 overflow-hidden rounded-xl border border-line bg-sheet" data-test="delivery" :data-name="delivery.name">
     <header class="flex items-center gap-4 px-4 py-3">
       <div class="min-w-0 flex-1">
         <h2 class="truncate text-[15px] font-semibold">{{ delivery.name }} <span class="font-normal text-faint">as {{ delivery.formats.join(', ') }}</span></h2>
