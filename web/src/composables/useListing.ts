@@ -11,6 +11,7 @@ export function useListing(project: () => string, wish: () => Wish) {
   const facets = ref<Facets>()
   const total = ref(0)
   const loading = ref(true)
+  const settled = ref(0)
   const error = ref<unknown>(null)
   const asked = new Set<number>()
   let stop = new AbortController()
@@ -63,6 +64,7 @@ export function useListing(project: () => string, wish: () => Wish) {
     await fetchPage(0, true)
     if (!signal.aborted) loading.value = false
     await counted
+    if (!signal.aborted) settled.value++
   }
 
   /** The row at a place, or undefined while its page is on the way. */
@@ -87,5 +89,5 @@ export function useListing(project: () => string, wish: () => Wish) {
     else void load()
   })
   onScopeDispose(() => stop.abort())
-  return { facets, total, loading, error, row, load, change }
+  return { facets, total, loading, settled, error, row, load, change }
 }

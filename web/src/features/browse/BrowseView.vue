@@ -29,7 +29,7 @@ const wish = ref<Wish>(kept?.wish ?? { ...START })
 const asList = ref(kept?.asList ?? false)
 const chosen = ref(kept?.chosen ?? 0)
 const listing = useListing(() => id.value, () => wish.value)
-const { facets, total, loading, error, row } = listing
+const { facets, total, loading, settled, error, row } = listing
 const tray = useTray(() => id.value)
 const sources = ref<Source[]>([])
 const treeVersion = ref(0)
@@ -112,6 +112,10 @@ const columns = () => grid.value?.columns ?? 1
 watch(wish, () => {
   chosen.value = 0
   void nextTick(() => grid.value?.toTop())
+})
+// What was chosen in the list before may lie beyond the end of a shorter one.
+watch(settled, () => {
+  if (!facets.value?.capped) chosen.value = Math.min(chosen.value, Math.max(total.value - 1, 0))
 })
 watch([wish, chosen, asList], () => sessionStorage.setItem(place(), JSON.stringify({ wish: wish.value, chosen: chosen.value, asList: asList.value })), { deep: true })
 onMounted(loadAll)
