@@ -49,5 +49,9 @@ lint: setup
 	.venv/bin/mypy
 	cd web && npm run --silent check
 
+types: $(STAMPS)/python
+	$(PY) -m pruxel openapi docs/openapi.json
+	cd web && npm run --silent types
+
 clean:
 	rm -rf .venv web/node_modules web/dist src/pruxel/server/web .pytest_cache .mypy_cache .ruff_cache

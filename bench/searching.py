@@ -129,7 +129,7 @@ def _statement(route: str, values: dict[str, Any], bound: dict[str, Any]) -> str
             "SELECT f.path, sum(c.below), sum(c.size), sum(c.below) > sum(c.files) FROM folders f "
             "JOIN folder_counts c ON c.folder = f.id WHERE f.project_id = %(project)s AND c.slot = ANY(%(slots)s) AND "
             "f.parent = (SELECT id FROM folders WHERE project_id = %(project)s AND path = %(path)s) "
-            "GROUP BY f.path ORDER BY f.path LIMIT 500"
+            "GROUP BY f.path ORDER BY f.path LIMIT 200"
         )
     conditions = ["slot = ANY(%(slots)s)"]
     for number, word in enumerate(values.get("search", "").split()):

@@ -6,6 +6,7 @@ import os
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from pruxel.core.base.context import Context
 from pruxel.core.recipe.inputs import Opener
@@ -15,6 +16,9 @@ from pruxel.core.sources.profile_files import load_profile
 from pruxel.core.sources.stack import Stack, build_stack
 from pruxel.sample.build import cached_sample
 
+# Machines are shared and noisy: how long one example takes says nothing.
+settings.register_profile("unhurried", deadline=None)
+settings.load_profile("unhurried")
 ROOT = Path(__file__).resolve().parent.parent
 CRAB = "actors/crab_toll/crab_toll.brm"
 

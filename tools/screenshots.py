@@ -54,6 +54,8 @@ def main() -> None:
             ("tex/crab", "tex/crab/crab_body_c.dds", "texture"),
             ("levels/market", "levels/market/market.blv", "plan"),
             ("actors/fish", "actors/fish_lantern/fish_lantern.bcl", "clips"),
+            ("goods", "tables/goods.csv", "naming"),
+            ("text/readme", "text/readme.txt", "tab-versions"),
             ("dev/", "dev/dump.bin", "bytes"),
         ):
             box = page.see(page.test("search"))
@@ -61,6 +63,12 @@ def main() -> None:
             box.send_keys(words)
             page.click(f"[data-path='{path}']")
             page.see(page.test(sign))
+            if sign == "naming":
+                page.click(page.test("naming"))
+                page.see(page.test("naming-tried"), "5 of 5 codes")
+            if sign == "tab-versions":
+                page.click(page.test("tab-versions"))
+                page.see(page.test("differs"))
             if sign == "bytes":
                 page.click(page.test("carve"))
                 page.see(page.test("hit"))
@@ -69,8 +77,11 @@ def main() -> None:
                 page.click(page.test("play-startle"))
                 time.sleep(2)
                 page.click(page.test("play-startle"))
-            shot(page, {"texture": "texture", "plan": "level", "clips": "clips", "bytes": "carve"}[sign])
-        page.keys(Keys.ESCAPE)
+            names = {"plan": "level", "bytes": "carve", "tab-versions": "versions"}
+            shot(page, names.get(sign, sign))
+            page.keys(Keys.ESCAPE)
+            if sign == "tab-versions":
+                page.click(page.test("tab-look"))
         page.click("[data-kind=model]")
         box = page.see(page.test("search"))
         box.send_keys(Keys.CONTROL, "a")

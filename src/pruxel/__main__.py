@@ -2,4 +2,5 @@
 
 from pruxel.cli.main import main
 
-main()
+if __name__ == "__main__":  # the server's own processes import this module again
+    main()

@@ -44,7 +44,7 @@ def test_opening_a_large_model_is_timed(page: Page, mounts: Path, capsys: pytest
     page.see(page.test("source"), "large")
     page.driver.set_script_timeout(60)
     times = []
-    for _ in range(3):
+    for _ in range(2):
         page.keys("2")
         page.click("[data-path='waves.glb']")
         page.see(page.test("open-bench"))
@@ -52,4 +52,4 @@ def test_opening_a_large_model_is_timed(page: Page, mounts: Path, capsys: pytest
         times.append(f"{handed / 1000:.2f} s (drawn without a graphics card at {drawn / 1000:.2f} s)")
         page.see(page.test("triangles"), "200,978")
     with capsys.disabled():
-        print(f"\nopening 200,978 triangles: first {times[0]}, again {times[1]}, {times[2]}")
+        print(f"\nopening 200,978 triangles: first {times[0]}, again {times[1]}")

@@ -77,6 +77,90 @@ def test_layers_are_switched_and_moved(page: Page) -> None:
     page._wait.until(lambda _d: labels(page) == before, "the order is not as it was")
 
 
+def test_a_group_is_switched_as_one(page: Page) -> None:
+    page.see(page.test("entry"))
+    page.keys("1")
+    switch = "[data-group='base game'] [data-test=switch-group]"
+    members = ["vault.brv", "reef.brp", "market.brl", "deep.brh"]
+    page.see(switch)
+
+    def all_are(state: str) -> None:
+        def there(_driver: object) -> bool:
+            found = [
+                page.all(f"[data-label='{m}'] [data-test=switch]")[0].get_attribute("aria-checked") for m in members
+            ]
+            return found == [state] * len(members) and page.all(switch)[0].get_attribute("aria-checked") == state
+
+        page._wait.until(there, f"not all of the group are {state}")
+
+    all_are("true")
+    page.click("[data-label='reef.brp'] [data-test=switch]")
+    page._wait.until(lambda _d: page.all(switch)[0].get_attribute("aria-checked") == "mixed")
+    page.click(switch)
+    all_are("true")
+    page.click(switch)
+    all_are("false")
+    page.click(switch)
+    all_are("true")
+
+
+def test_versions_say_what_differs_and_can_be_looked_at(page: Page) -> None:
+    everything(page)
+    search(page, "text/readme")
+    page.click("[data-path='text/readme.txt']")
+    page.see(page.test("text"), "wear a hat")
+    page.click(page.test("tab-versions"))
+    page.see(page.test("differs"), "There is no crab yet")
+    page.all(page.test("look-version"))[-1].click()
+    page.see(page.test("other-version"), "As first.brp has it")
+    page.see(page.test("text"), "There is no crab yet")
+    page.click("[data-test=other-version] button")
+    page.see(page.test("text"), "wear a hat")
+
+
+def test_names_are_given_from_a_table_and_taken_back(page: Page) -> None:
+    everything(page)
+    search(page, "goods.csv")
+    page.click("[data-path='tables/goods.csv']")
+    page.click(page.test("naming"))
+    page.see(page.test("naming-tried"), "5 of 5 codes")
+    box = page.see(page.test("naming-pattern"))
+    assert box.get_attribute("value") == "props/p{id}/**"
+    box.send_keys(Keys.CONTROL, "a")
+    box.send_keys("nowhere/{{id}")
+    page.see(page.test("naming-tried"), "0 of 5 codes")
+    assert not page.see(page.test("give-names")).is_enabled()
+    box.send_keys(Keys.CONTROL, "a")
+    box.send_keys("props/p{id}/**")
+    page.see(page.test("naming-tried"), "5 of 5 codes")
+    page.click(page.test("give-names"))
+    search(page, "letterbox")
+    page.see("[data-path='props/p0113/p0113.brm']", "Letterbox")
+    page.keys(Keys.ENTER, "1")
+    page.click(page.test("tab-keys"))
+    page.click(page.test("naming"))
+    page.see(page.test("naming-text")).send_keys("0310 = Mail sack")
+    page.see(page.test("naming-tried"), "1 of 1 codes")
+    page.click("button", "Take all such names back")
+    page.see("[role=dialog]", "5 names taken back")
+
+
+def test_searches_are_kept_and_forgotten(page: Page) -> None:
+    everything(page)
+    search(page, "coral")
+    page.see("[data-path='flora/coral_01/coral_01.brm']")
+    page.click(page.test("save-search"))
+    page.click(page.test("forget-search"))
+    page.see(page.test("save-search"))
+    search(page, "")
+    size = page.see(page.test("filter-size"))
+    page._wait.until(lambda _d: "1 to 10 kB (" in size.text, f"sizes are {size.text}")
+    size.send_keys("1 to 10 kB")
+    found = int(size.text.split("1 to 10 kB (")[1].split(")")[0].replace(",", ""))
+    wait_for_total(page, found)
+    assert "starred" in page.see(page.test("filter-flag")).text
+
+
 def test_a_language_is_chosen(page: Page) -> None:
     page.see(page.test("entry"))
     page.click(page.test("to-catalogue"))
@@ -298,3 +382,26 @@ def test_files_are_sent_and_a_profile_is_proposed(page: Page, mounts: Path, game
     page.gone(page.test("profile-problem"))
     page.click(page.test("save-profile"))
     page.see("main", "read again by it")
+
+
+def test_a_profile_comes_before_the_first_source(page: Page, mounts: Path, tmp_path: Path) -> None:
+    folder = mounts / "few"
+    folder.mkdir()
+    (folder / "letter.txt").write_text("Dear reef,")
+    page.see(page.test("entry"))
+    page.keys("1")
+    page.see(page.test("project-name")).send_keys("By profile")
+    page.click(page.test("create-project"))
+    page.click(page.test("profile-first"))
+    profile = tmp_path / "mine.yaml"
+    profile.write_text("profile: 1\nname: Mine\nfolders: {first: where it begins}\n")
+    page.driver.find_element(By.CSS_SELECTOR, "input[accept='.yaml,.yml']").send_keys(str(profile))
+    page._wait.until(lambda _d: page.see(page.test("save-profile")).is_enabled())
+    page.click(page.test("save-profile"))
+    page.see("main", "what you mount is read by it")
+    page.see(page.test("mount-path")).send_keys(str(folder))
+    page.click(page.test("mount"))
+    page.click(page.test("tab-stack"))
+    page.see(page.test("source"))
+    page.click(page.test("tab-profile"))
+    page.see("main", "Mine")

@@ -18,13 +18,16 @@ from pruxel.core.binary.load import load_layout
 from pruxel.core.extract.clips import read_clips, with_clips
 from pruxel.core.extract.skeleton import on_skeleton, read_skeleton
 from pruxel.core.formats.gltf import write_glb
+from pruxel.core.geometry.skinning import value_at
 from pruxel.core.geometry.transforms import compose
 from pruxel.core.pictures.bones import with_bones
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.checks import problems
 from pruxel.core.scene.edit import keep_nodes
 from pruxel.core.scene.model import Scene
-from pruxel.core.scene.walk import joint_tree, world_from_local
+from pruxel.core.scene.pose import posed as moment
+from pruxel.core.scene.pose import stiff
+from pruxel.core.scene.walk import joint_tree, parts, world_from_local, world_positions
 from pruxel.core.sources.profile import Conventions
 from pruxel.core.sources.stack import Stack
 from pruxel.sample.models.moves import DIVER_MOVES, FISH_RIG, diver_rig
@@ -95,6 +98,35 @@ def test_the_fish_of_the_game_swims(stack: Stack) -> None:
     shift = np.linalg.norm(bent["body"] - rest["body"], axis=1)
     tail, belly = rest["body"][:, 2] < -0.45, np.linalg.norm(rest["body"] - (0, 0.3, 0), axis=1) < 0.3
     assert shift[tail].mean() > 1.5 * shift[belly].mean()
+    assert {node.mesh for node in scene.nodes if node.mesh is not None} == set(range(len(scene.meshes)))
+
+
+@given(seconds=st.floats(0.01, 0.7), clip=st.sampled_from(["swim", "startle", "hover"]))
+@settings(max_examples=12, deadline=None)
+def test_a_pose_is_what_the_plain_way_gives(stack: Stack, seconds: float, clip: str) -> None:
+    paths = ["actors/fish_lantern/fish_lantern.brm", "actors/fish_lantern/fish_lantern.bcl"]
+    scene = Opener(stack).scene(paths, Context())
+    plain = posed(scene, clip, seconds)
+    found = stiff(moment(scene, next(c for c in scene.clips if c.name == clip), seconds))
+    assert problems(found) == []
+    matrices = world_from_local(found)
+    for index, node, mesh in parts(found):
+        ours = world_positions(mesh.primitives[0], matrices[index])
+        assert np.allclose(ours, plain[node.name], atol=5e-4), node.name
+
+
+def test_keys_are_held_outside_and_met_as_they_say() -> None:
+    times = np.array([1, 2], np.float32)
+    values = np.array([[0, 0, 0], [2, 4, 8]], np.float32)
+    for seconds, how, wanted in ((0, "LINEAR", 0), (1.25, "LINEAR", 0.5), (1.9, "STEP", 0), (5, "STEP", 2)):
+        assert value_at(times, values, seconds, how, turn=False)[0] == pytest.approx(wanted)
+    # Without tangents a cubic spline is a smooth step: 3 s^2 - 2 s^3.
+    spline = np.insert(np.zeros((4, 3), np.float32), [1, 3], values, axis=0)
+    assert value_at(times, spline, 1.25, "CUBICSPLINE", turn=False) == pytest.approx([0.3125, 0.625, 1.25])
+    quarter = np.array([[0, 0, 0, 1], [0, 0.70710678, 0, 0.70710678]], np.float32)
+    assert value_at(times, quarter, 1.5, "LINEAR", turn=True) == pytest.approx(
+        [0, np.sin(np.pi / 8), 0, np.cos(np.pi / 8)], abs=1e-6
+    )
 
 
 def test_clips_go_on_any_model_with_their_joints_and_into_gltf(stack: Stack) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from dataclasses import replace
 from fnmatch import translate
 
@@ -12,7 +13,7 @@ from hypothesis import strategies as st
 
 from pruxel.core.sources.base import Listed
 from pruxel.core.sources.kinds import Kind
-from pruxel.server.store import facets, search
+from pruxel.server.store import facets, samples, search
 from pruxel.server.store.conditions import Query
 from pruxel.server.store.database import session
 from pruxel.server.store.loading import Loading, copy_entries, known_folders, new_slot, store_counts, store_folders
@@ -22,10 +23,12 @@ from pruxel.server.store.tables import Mark, Project, Reference, SourceRow
 PARTS = ["crab", "Toll_crab", "kelp", "reef 02", "lamp%", "Ünder", "a_b", "g0012", "lamp-x", "diver"]
 ENDINGS = ["dds", "brm", "txt"]
 KINDS = [Kind.TEXTURE, Kind.MODEL, Kind.TEXT]
+SIZES = [1, 60, 2_000, 999_950]
 ROWS = [
-    Listed(f"{a}/{b}_{n:02d}.{ENDINGS[n % 3]}", KINDS[n % 3], 1 + (7 * n) % 50, 1, "stored", n)
+    Listed(f"{a}/{b}_{n:02d}.{ENDINGS[n % 3]}", KINDS[n % 3], SIZES[n % 4] + (7 * n) % 50, 1, "stored", n)
     for n, (a, b) in enumerate((a, b) for a in PARTS for b in PARTS for _ in range(2))
 ]
+STARRED, NOTED, SEEN = {ROWS[5].path}, {ROWS[5].path}, {ROWS[90].path}
 LOWER, UPPER = ROWS[:150], ROWS[120:]
 
 
@@ -48,6 +51,7 @@ def state(installation: dict[str, str]) -> StackState:
             store_folders(db, loading)
             store_counts(db, loading)
         db.add(Mark(project_id=project.id, path=ROWS[5].path, alias="Old diver's lamp", star=True))
+        db.add(Mark(project_id=project.id, path=ROWS[90].path, seen=True))
         db.add(Mark(project_id=project.id, path="kelp", folder=True, alias="Garden", note="where crabs sleep"))
         for n, times in ((3, 2), (40, 5), (100, 1)):
             for _ in range(times):
@@ -88,7 +92,7 @@ def expected(query: Query) -> list[Listed]:
             continue
         if query.folder and not row.path.startswith(f"{query.folder}/"):
             continue
-        if query.least is not None and row.size < query.least:
+        if row.size < (query.least or 0) or row.size > (query.most or row.size):
             continue
         found.append(row)
     uses = {ROWS[3].path: 2, ROWS[40].path: 5, ROWS[100].path: 1}
@@ -112,18 +116,24 @@ QUERIES = st.builds(
     words=st.lists(WORDS, max_size=3).map(" ".join),
     kind=st.sampled_from([None, None, "texture", "model", "unknown"]),
     folder=st.sampled_from([None, None, "kelp", "reef 02", "lamp"]),
-    least=st.sampled_from([None, None, 20]),
+    least=st.sampled_from([None, None, 1, 20, 1000]),
+    most=st.sampled_from([None, None, 99, 999, 2_030]),
     sort=st.sampled_from(["path", "size", "kind", "source", "references"]),
     down=st.booleans(),
 )
 
 
-@pytest.mark.parametrize("walked", [15_000, 40], ids=["walked", "looked up"])
+@pytest.mark.parametrize(
+    ("walked", "large"), [(15_000, 1_000), (40, 1_000), (60, 20)], ids=["walked", "looked up", "sampled"]
+)
 def test_pages_and_counts_are_those_of_a_plain_walk(
-    state: StackState, walked: int, monkeypatch: pytest.MonkeyPatch
+    state: StackState, walked: int, large: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(search, "_WALKED", dict.fromkeys(search._WALKED, walked))
     monkeypatch.setattr(facets, "_WALKED", walked)
+    monkeypatch.setattr(samples, "_LARGE", large)
+    with session() as db:
+        samples.take_samples(db, state.every)
     monkeypatch.setattr(search, "fair_share", lambda _state, slots, rows: rows // len(slots))
     monkeypatch.setattr(facets, "fair_share", lambda _state, slots, rows: rows // len(slots))
 
@@ -138,5 +148,10 @@ def test_pages_and_counts_are_those_of_a_plain_walk(
             assert (counted.total, counted.size) == (len(wanted), sum(r.size for r in wanted))
             free = expected(replace(query, kind=None))
             assert counted.kinds == {k: n for k in KINDS if (n := sum(r.kind == k for r in free))}
+            free = expected(replace(query, least=None, most=None))
+            assert counted.digits == Counter(len(str(r.size)) for r in free)
+            starred, noted, seen = ([r for r in wanted if r.path in paths] for paths in (STARRED, NOTED, SEEN))
+            told = {"shadowed": 0, "starred": len(starred), "noted": len(noted), "seen": len(seen)}
+            assert counted.flags == told
 
     check()

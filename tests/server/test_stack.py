@@ -104,10 +104,11 @@ def test_the_order_decides_and_all_versions_can_be_had(client: TestClient, reef:
     versions = client.get(f"/api/entries/{readme['id']}/versions").json()
     assert [v["source"] for v in versions] == ["first.brp", "update_1.brp", "reef.brp"]
     assert [v["wins"] for v in versions] == [True, False, False]
-    assert not any(v["same"] for v in versions[1:])
+    assert all("bytes differ from" in v["differs"][-1] for v in versions[1:])
+    assert versions[0]["differs"] == []
     assert len({raw(client, v["id"]) for v in versions}) == 3
     sign = client.get(f"/api/entries/{entry(client, reef, 'props/p0118/p0118.brm')['id']}/versions").json()
-    assert [v["same"] for v in sign] == [True, True]
+    assert [v["differs"] for v in sign] == [[], []]
     body = {"entries": ["props/p0118/p0118.brm"], "source": labels["reef.brp"]["id"]}
     assert client.post(f"/api/projects/{reef}/workpieces", json=body).status_code == 201
     stale = client.put(f"/api/projects/{reef}/sources/order", json={"sources": ids[1:]})
@@ -129,6 +130,62 @@ def test_one_language_counts_and_others_fall_back(client: TestClient, reef: str,
     assert cards["0999"]["missing"] == ["portrait", "model", "skeleton", "textures"]
     assert cards["crab_toll"]["parts"]["model"] == [CRAB]
     assert {c["group"] for c in cards.values()} == {"people", "creatures", "vehicles", "places"}
+
+
+def test_the_catalogue_comes_by_pages_and_groups(client: TestClient, reef: str) -> None:
+    def ask(**values: object) -> dict[str, Any]:
+        return dict(client.get(f"/api/projects/{reef}/catalogue", params=values).json())
+
+    whole = ask()
+    assert whole["groups"] == {"people": 4, "creatures": 2, "vehicles": 1, "places": 1}
+    codes = [card["code"] for card in whole["cards"]]
+    by_pages = [card["code"] for offset in (0, 3, 6) for card in ask(offset=offset, limit=3)["cards"]]
+    assert by_pages == codes
+    people = ask(group="people", search="anna")
+    assert [card["code"] for card in people["cards"]] == ["0233"]
+    assert (people["total"], people["groups"]) == (1, whole["groups"])
+
+
+def test_names_are_given_in_bulk_and_taken_back(client: TestClient, reef: str, wait_for: Wait) -> None:
+    goods = entry(client, reef, "tables/goods.csv")["id"]
+    columns = {"entry": goods, "id_column": "number", "name_column": "goods"}
+    guessed = client.post(f"/api/projects/{reef}/naming/try", json=columns).json()
+    assert (guessed["pattern"], guessed["codes"], guessed["fitting"]) == ("props/p{id}/**", 5, 5)
+    assert {"code": "0113", "name": "Letterbox", "places": ["props/p0113"], "number": 1} in guessed["rows"]
+    wrong = client.post(f"/api/projects/{reef}/naming/try", json=columns | {"name_column": "price"})
+    assert wrong.status_code == 422
+    assert "number, goods" in wrong.json()["found"]
+    assert client.post(f"/api/projects/{reef}/naming", json=columns | {"pattern": "props"}).status_code == 422
+    mine = {"path": "props/p0118", "folder": True, "alias": "My own sign"}
+    assert client.put(f"/api/projects/{reef}/marks", json=mine).status_code == 204
+    job = client.post(f"/api/projects/{reef}/naming", json=columns | {"pattern": "props/p{id}/**"}).json()["id"]
+    wait_for(lambda: client.get(f"/api/jobs/{job}").json()["status"] == "done")
+    listed = {"text": "coral_01\tPink coral\nnothing here\ncoral_03 = White coral", "pattern": "flora/{id}/*.brm"}
+    job = client.post(f"/api/projects/{reef}/naming", json=listed).json()["id"]
+    wait_for(lambda: client.get(f"/api/jobs/{job}").json()["status"] == "done")
+    boss = {"text": "0107\tThe boss", "pattern": "actors/act_{id}/**"}
+    job = client.post(f"/api/projects/{reef}/naming", json=boss).json()["id"]
+    wait_for(lambda: client.get(f"/api/jobs/{job}").json()["status"] == "done")
+    diver = "actors/act_0107/act_0107.brm"
+    assert entry(client, reef, diver)["within"] == "The boss"
+    assert entry(client, reef, "props/p0113/p0113.brm")["within"] == "Letterbox"
+    assert entry(client, reef, "props/p0118/p0118.brm")["within"] == "My own sign"
+    assert entry(client, reef, "flora/coral_03/coral_03.brm")["alias"] == "White coral"
+    taken = client.get(f"/api/projects/{reef}/profile/file").text
+    assert "Letterbox" in taken
+    assert client.delete(f"/api/projects/{reef}/naming").json() == 7
+    wait_for(lambda: entry(client, reef, diver)["within"] == "Postmaster Orla Finch")
+    assert entry(client, reef, "props/p0113/p0113.brm")["within"] == ""
+    assert entry(client, reef, "props/p0118/p0118.brm")["within"] == "My own sign"
+    client.put(f"/api/projects/{reef}/marks", json=mine | {"alias": ""})
+
+
+def test_what_is_in_sight_is_drawn_first(client: TestClient, reef: str, wait_for: Wait) -> None:
+    paths = ["actors/fish_lantern/fish_lantern.bcl", "flora/coral_03/coral_03.brm"]
+    wanted = [entry(client, reef, path)["id"] for path in paths]
+    assert client.post(f"/api/projects/{reef}/pictures", json={"entries": wanted}).status_code == 204
+    wait_for(lambda: all(entry(client, reef, path)["picture"] for path in paths))
+    assert client.post(f"/api/projects/{reef}/pictures", json={"entries": []}).status_code == 422
 
 
 def test_aliases_come_from_tables_and_are_searched(client: TestClient, reef: str, wait_for: Wait) -> None:

@@ -39,6 +39,11 @@ _CREATURES = {
 _VEHICLES = {"en": {"vx02": "Courier submersible"}, "de": {"vx02": "Kurier-Tauchboot"}}
 _PLACES = {"en": {"market": "Reef market"}, "de": {"market": "Riffmarkt"}}
 
+_GOODS = {
+    "en": {"0021": "Street lamp", "0042": "Mail crate", "0077": "Anchor", "0113": "Letterbox", "0118": "Signpost"},
+    "de": {"0021": "Laterne", "0042": "Postkiste", "0077": "Anker", "0113": "Briefkasten", "0118": "Wegweiser"},
+}
+
 
 @dataclass(frozen=True, eq=False)
 class Baked:
@@ -122,6 +127,8 @@ def tables(language: str) -> dict[str, bytes]:
     out = {"tables/people.csv": "\n".join(lines) + "\n"}
     for group, rows in (("creatures", _CREATURES), ("vehicles", _VEHICLES), ("places", _PLACES)):
         out[f"tables/{group}.csv"] = "code;name\n" + "".join(f"{c};{n}\n" for c, n in rows[language].items())
+    # The profile does not know this one: a person may take its names.
+    out["tables/goods.csv"] = "number;goods\n" + "".join(f"{c};{n}\n" for c, n in _GOODS[language].items())
     greeting = {"en": "Mail for the reef! Mind the crab.", "de": "Post fürs Riff! Vorsicht vor der Krabbe."}[language]
     out["text/lines.txt"] = f"greeting={greeting}\n"
     return {path: text.encode() for path, text in out.items()}

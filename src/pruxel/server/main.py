@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
 from pathlib import Path
 
 from fastapi import FastAPI
@@ -10,6 +12,7 @@ from fastapi.staticfiles import StaticFiles
 
 from pruxel import __version__
 from pruxel.server.api import (
+    aliases,
     carves,
     catalogue,
     deliveries,
@@ -26,6 +29,8 @@ from pruxel.server.api import (
 )
 from pruxel.server.api.guard import Guard
 from pruxel.server.api.problems import RESPONSES, add_problem_details, not_found
+from pruxel.server.jobs import looking
+from pruxel.server.jobs.aside import end_aside, start_aside
 
 PARTS = (
     projects,
@@ -35,6 +40,7 @@ PARTS = (
     uploads,
     entries,
     looks,
+    aliases,
     catalogue,
     carves,
     extracts,
@@ -45,9 +51,23 @@ PARTS = (
 WEB = Path(__file__).parent / "web"
 
 
+@asynccontextmanager
+async def _running(_app: FastAPI) -> AsyncIterator[None]:
+    start_aside(looking.__name__)
+    yield
+    end_aside()
+
+
 def create_app() -> FastAPI:
     """Put the routes together; the built page is served when it is there."""
-    app = FastAPI(title="Pruxel", version=__version__, openapi_url="/api/openapi.json", docs_url=None, redoc_url=None)
+    app = FastAPI(
+        title="Pruxel",
+        version=__version__,
+        openapi_url="/api/openapi.json",
+        docs_url=None,
+        redoc_url=None,
+        lifespan=_running,
+    )
     add_problem_details(app)
     for part in PARTS:
         app.include_router(part.router, prefix="/api", responses=RESPONSES)  # type: ignore[arg-type]

@@ -764,6 +764,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/naming": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give Names
+         * @description Give names in bulk. What a person wrote at a single entry or folder stays.
+         */
+        post: operations["give_names_api_projects__project__naming_post"];
+        /**
+         * Take Names Back
+         * @description Take all names back that were given in bulk; what the game's tables say comes back. Returns how many.
+         */
+        delete: operations["take_names_back_api_projects__project__naming_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/naming/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Names
+         * @description What naming in bulk would do; nothing is changed.
+         */
+        post: operations["try_names_api_projects__project__naming_try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draw In Sight
+         * @description Draw the pictures of what is in sight first; what was wanted before and waits still gives way.
+         */
+        post: operations["draw_in_sight_api_projects__project__pictures_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/problems": {
         parameters: {
             query?: never;
@@ -1329,12 +1393,21 @@ export interface components {
             /** Last */
             last?: number | null;
         };
-        /** CatalogueOut */
+        /**
+         * CatalogueOut
+         * @description A page of cards; `total` are all that were asked for, `groups` all there are.
+         */
         CatalogueOut: {
             /** Cards */
             cards: components["schemas"]["CardOut"][];
+            /** Groups */
+            groups: {
+                [key: string]: number;
+            };
             /** Problems */
             problems: string[];
+            /** Total */
+            total: number;
         };
         /** ChannelOut */
         ChannelOut: {
@@ -1513,10 +1586,20 @@ export interface components {
         /**
          * FacetsOut
          * @description Counts of a search; `capped` when more match than `total`, `sampled` when the others are of the first of them.
+         *
+         *     `digits` counts by the length of the size in bytes, written out.
          */
         FacetsOut: {
             /** Capped */
             capped: boolean;
+            /** Digits */
+            digits: {
+                [key: string]: number;
+            };
+            /** Flags */
+            flags: {
+                [key: string]: number;
+            };
             /** Kinds */
             kinds: {
                 [key: string]: number;
@@ -1589,7 +1672,7 @@ export interface components {
         };
         /**
          * FitOut
-         * @description A profile that fits a folder, with the reasons.
+         * @description A profile that fits a folder, with the reasons. `text` is it as one file when it comes from another project.
          */
         FitOut: {
             /** About */
@@ -1602,6 +1685,8 @@ export interface components {
             reasons: string[];
             /** Score */
             score: number;
+            /** Text */
+            text: string;
             /** Version */
             version: string | null;
         };
@@ -1895,6 +1980,66 @@ export interface components {
             names: number;
         };
         /**
+         * NamedRow
+         * @description A code with its name, and what it would name: the first places, and how many there are.
+         */
+        NamedRow: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Number */
+            number: number;
+            /** Places */
+            places: string[];
+        };
+        /**
+         * NamingIn
+         * @description Names in bulk: `{id}` in `pattern` stands for a code. Codes are a column of the table `entry`, or in `text`.
+         */
+        NamingIn: {
+            /** Entry */
+            entry?: number | null;
+            /**
+             * Id Column
+             * @default
+             */
+            id_column: string;
+            /**
+             * Name Column
+             * @default
+             */
+            name_column: string;
+            /**
+             * Pattern
+             * @default
+             */
+            pattern: string;
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+        };
+        /**
+         * NamingOut
+         * @description What naming in bulk by `pattern` would do; of the `tried` first codes `fitting` mean something in the game.
+         */
+        NamingOut: {
+            /** Codes */
+            codes: number;
+            /** Fitting */
+            fitting: number;
+            /** Likely */
+            likely: string[];
+            /** Pattern */
+            pattern: string;
+            /** Rows */
+            rows: components["schemas"]["NamedRow"][];
+            /** Tried */
+            tried: number;
+        };
+        /**
          * NeedsOut
          * @description An entry with all it needs.
          */
@@ -2121,6 +2266,14 @@ export interface components {
             /** Size */
             size: number;
         };
+        /**
+         * SightIn
+         * @description Entries that somebody looks at and that lack a picture, the foremost first.
+         */
+        SightIn: {
+            /** Entries */
+            entries: number[];
+        };
         /** SourceIn */
         SourceIn: {
             /** Any Version */
@@ -2296,17 +2449,17 @@ export interface components {
         };
         /**
          * VersionOut
-         * @description One source's version of a path; `same` when its content is that of the one that wins.
+         * @description One source's version of a path; `differs` says what it has instead of the one that wins, empty when the same.
          */
         VersionOut: {
             /** Counts */
             counts: boolean;
+            /** Differs */
+            differs: string[];
             /** Id */
             id: number;
             /** Kind */
             kind: string;
-            /** Same */
-            same: boolean;
             /** Size */
             size: number;
             /** Source */
@@ -3349,7 +3502,12 @@ export interface operations {
     };
     get_catalogue_api_projects__project__catalogue_get: {
         parameters: {
-            query?: never;
+            query?: {
+                group?: string | null;
+                search?: string;
+                offset?: number;
+                limit?: number;
+            };
             header?: never;
             path: {
                 project: string;
@@ -4111,6 +4269,176 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["NameListOut"][];
                 };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    give_names_api_projects__project__naming_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamingIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_names_back_api_projects__project__naming_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_names_api_projects__project__naming_try_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamingIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamingOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    draw_in_sight_api_projects__project__pictures_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SightIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not Found */
             404: {

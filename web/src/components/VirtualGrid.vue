@@ -2,7 +2,8 @@
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 
 /** Shows only the cells in sight, of lists of any length; beyond what a browser can scroll, the scroll bar is scaled. */
-const { count, cellHeight, cellWidth, gap, selected } = defineProps<{ count: number; cellHeight: number; cellWidth: number | null; gap: number; selected: number }>()
+const { count, cellHeight, cellWidth, gap, selected, inset = 16 } = defineProps<{ label: string; count: number; cellHeight: number; cellWidth: number | null; gap: number; selected: number; inset?: number }>()
+const emit = defineEmits<{ sight: [cells: number[]] }>()
 const TALLEST = 8_000_000
 const box = ref<HTMLElement>()
 const width = ref(800)
@@ -34,19 +35,20 @@ function show(index: number) {
 
 const watcher = new ResizeObserver(() => {
   if (!box.value) return
-  width.value = box.value.clientWidth - 32
+  width.value = box.value.clientWidth - 2 * inset
   height.value = box.value.clientHeight
 })
 onMounted(() => watcher.observe(box.value!))
 onBeforeUnmount(() => watcher.disconnect())
 watch(() => selected, show)
+watch(cells, (now) => emit('sight', now), { immediate: true })
 defineExpose({ columns, toTop: () => box.value && (box.value.scrollTop = 0) })
 </script>
 
 <template>
-  <div ref="box" class="overflow-auto" @scroll.passive="top = ($event.target as HTMLElement).scrollTop">
-    <div class="relative" :style="{ height: `${tall + 24}px` }">
-      <div class="absolute inset-x-4 grid" :style="{ top: `${shift + 12}px`, gap: `${gap}px`, gridTemplateColumns: `repeat(${columns}, minmax(0, 1fr))`, gridAutoRows: `${cellHeight}px` }" role="listbox" aria-label="Entries">
+  <div ref="box" class="overflow-auto" :aria-label="label" @scroll.passive="top = ($event.target as HTMLElement).scrollTop">
+    <div class="relative" :style="{ height: `${tall + 1.5 * inset}px` }">
+      <div class="absolute grid" :style="{ left: `${inset}px`, right: `${inset}px`, top: `${shift + 0.75 * inset}px`, gap: `${gap}px`, gridTemplateColumns: `repeat(${columns}, minmax(0, 1fr))`, gridAutoRows: `${cellHeight}px` }">
         <slot v-for="i in cells" :key="i" :index="i" />
       </div>
     </div>

@@ -3,9 +3,11 @@ import { api, type Job } from '../api/client'
 import { useEvents } from './useEvents'
 
 const jobs = ref(new Map<string, Job>())
-export const runningJobs = computed(() => [...jobs.value.values()].filter((j) => j.status === 'queued' || j.status === 'running'))
-// A quick look that fails says so in its own place.
-export const failedJobs = computed(() => [...jobs.value.values()].filter((j) => j.status === 'failed' && j.kind !== 'glance'))
+// What is done for the eye alone shows in its own place, there or not.
+const quiet = new Set(['glance', 'sight'])
+const told = computed(() => [...jobs.value.values()].filter((j) => !quiet.has(j.kind)))
+export const runningJobs = computed(() => told.value.filter((j) => j.status === 'queued' || j.status === 'running'))
+export const failedJobs = computed(() => told.value.filter((j) => j.status === 'failed'))
 
 const extracts = computed(() => [...jobs.value.values()].filter((j) => j.kind === 'extract' && (j.status !== 'cancelled' || j.payload.pause)).slice(-3))
 /** Extractions that run, wait to go on, or ended lately. */

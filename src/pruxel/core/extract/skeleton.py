@@ -14,7 +14,7 @@ from pruxel.core.binary.parse import parse
 from pruxel.core.binary.schema import ExpressionText, Layout, Strict
 from pruxel.core.extract.conventions import turn_placement, turning
 from pruxel.core.extract.validate import extract_spec
-from pruxel.core.scene.edit import tree_of, unique_names
+from pruxel.core.scene.edit import drop_unused, tree_of, unique_names
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene, Skin
 from pruxel.core.scene.origin import Origin
 from pruxel.core.scene.walk import world_from_local, world_normals, world_positions
@@ -135,7 +135,7 @@ def on_skeleton(model: Scene, skeleton: Scene) -> tuple[Scene, list[Fault]]:
         meshes=tuple(meshes),
         skins=skeleton.skins,
     )
-    return scene, faults
+    return drop_unused(scene), faults
 
 
 def _baked(primitive: Primitive, matrix: DoubleArray) -> Primitive:

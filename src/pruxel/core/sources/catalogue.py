@@ -43,6 +43,17 @@ def read_rows(data: memoryview, name: str) -> list[dict[str, str]]:
     return [{k: v or "" for k, v in row.items() if k is not None} for row in rows[:_MOST_ROWS]]
 
 
+def read_pairs(text: str) -> dict[str, str]:
+    """Code → name from lines of both, parted by a tab, `=`, `;`, `,` or the first space; others are passed over."""
+    found: dict[str, str] = {}
+    for line in text.splitlines()[:_MOST_ROWS]:
+        mark = next((m for m in "\t=;," if m in line), " ")
+        code, _, name = (word.strip() for word in line.strip().partition(mark))
+        if code and name:
+            found[code] = name
+    return found
+
+
 def names_by_code(table: GameTable, rows: Iterable[dict[str, str]]) -> dict[str, str]:
     """Code → name of a table; raises `InputError` when a column is not there."""
     found: dict[str, str] = {}

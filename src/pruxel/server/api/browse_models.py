@@ -33,7 +33,10 @@ class EntriesOut(BaseModel):
 
 
 class FacetsOut(BaseModel):
-    """Counts of a search; `capped` when more match than `total`, `sampled` when the others are of the first of them."""
+    """Counts of a search; `capped` when more match than `total`, `sampled` when the others are of the first of them.
+
+    `digits` counts by the length of the size in bytes, written out.
+    """
 
     total: int
     size: int
@@ -42,6 +45,8 @@ class FacetsOut(BaseModel):
     kinds: dict[str, int]
     variants: dict[str, int]
     sources: dict[str, int]
+    digits: dict[int, int]
+    flags: dict[str, int]
 
 
 class FolderOut(BaseModel):
@@ -56,7 +61,7 @@ class FolderOut(BaseModel):
 
 
 class VersionOut(BaseModel):
-    """One source's version of a path; `same` when its content is that of the one that wins."""
+    """One source's version of a path; `differs` says what it has instead of the one that wins, empty when the same."""
 
     id: int
     source: str
@@ -65,7 +70,7 @@ class VersionOut(BaseModel):
     kind: str
     wins: bool
     counts: bool
-    same: bool
+    differs: list[str]
 
 
 class MarkIn(BaseModel):
@@ -103,6 +108,12 @@ class NeedsOut(BaseModel):
     paths: list[str]
     size: int
     missing: list[str]
+
+
+class SightIn(BaseModel):
+    """Entries that somebody looks at and that lack a picture, the foremost first."""
+
+    entries: list[int] = Field(min_length=1, max_length=200)
 
 
 class ChannelOut(BaseModel):
@@ -280,5 +291,39 @@ class CardOut(BaseModel):
 
 
 class CatalogueOut(BaseModel):
+    """A page of cards; `total` are all that were asked for, `groups` all there are."""
+
     cards: list[CardOut]
+    total: int
+    groups: dict[str, int]
     problems: list[str]
+
+
+class NamingIn(BaseModel):
+    """Names in bulk: `{id}` in `pattern` stands for a code. Codes are a column of the table `entry`, or in `text`."""
+
+    pattern: str = Field("", max_length=500)
+    entry: int | None = None
+    id_column: str = Field("", max_length=200)
+    name_column: str = Field("", max_length=200)
+    text: str = Field("", max_length=8 << 20)
+
+
+class NamedRow(BaseModel):
+    """A code with its name, and what it would name: the first places, and how many there are."""
+
+    code: str
+    name: str
+    places: list[str]
+    number: int
+
+
+class NamingOut(BaseModel):
+    """What naming in bulk by `pattern` would do; of the `tried` first codes `fitting` mean something in the game."""
+
+    pattern: str
+    likely: list[str]
+    codes: int
+    tried: int
+    fitting: int
+    rows: list[NamedRow]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from dataclasses import asdict
 from typing import Annotated
 from urllib.parse import quote
@@ -13,7 +12,6 @@ from fastapi import Query as Parameter
 from sqlalchemy import delete, select
 
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import InputError
 from pruxel.server.api.browse_models import (
     BytesOut,
     EntriesOut,
@@ -26,7 +24,9 @@ from pruxel.server.api.browse_models import (
 )
 from pruxel.server.api.problems import not_found
 from pruxel.server.api.sources import state_of
-from pruxel.server.jobs.stacks import StoredStack, known_of, stored_stack
+from pruxel.server.jobs.aside import aside
+from pruxel.server.jobs.looking import stretch_of, versions_of
+from pruxel.server.jobs.stacks import known_of, stored_entry
 from pruxel.server.store.blobs import find_blob
 from pruxel.server.store.conditions import Flag, Query, Sort
 from pruxel.server.store.database import session
@@ -36,7 +36,7 @@ from pruxel.server.store.jobs import tell
 from pruxel.server.store.marks import change_mark
 from pruxel.server.store.search import Found, page
 from pruxel.server.store.stack_state import StackState
-from pruxel.server.store.tables import EntryRow, SavedSearch, Slot
+from pruxel.server.store.tables import SavedSearch
 
 router = APIRouter(tags=["entries"])
 _FOREVER = {"Cache-Control": "private, max-age=31536000, immutable"}
@@ -114,7 +114,7 @@ def list_folders(
     project: UUID,
     path: Annotated[str, Parameter(max_length=2000)] = "",
     offset: Annotated[int, Parameter(ge=0)] = 0,
-    limit: Annotated[int, Parameter(ge=1, le=2000)] = 500,
+    limit: Annotated[int, Parameter(ge=1, le=2000)] = 200,
 ) -> list[FolderOut]:
     """The folders directly in a folder."""
     with session() as db:
@@ -124,49 +124,10 @@ def list_folders(
     return [FolderOut(**vars(line), purpose=profile.purpose_of(line.path)) for line in found]
 
 
-def stored_entry(entry: int) -> tuple[EntryRow, StoredStack]:
-    """An entry with its project's stack; raises `InputError` when it is gone."""
-    with session() as db:
-        row = db.get(EntryRow, entry)
-        slot = None if row is None else db.get(Slot, row.slot)
-    if row is None or slot is None:
-        raise not_found("entry")
-    return row, stored_stack(slot.project_id)
-
-
 @router.get("/entries/{entry}/versions")
 def list_versions(entry: int) -> list[VersionOut]:
     """All sources' versions of an entry's path, highest first."""
-    row, stack = stored_entry(entry)
-    state = stack.state
-    with session() as db:
-        wanted = (EntryRow.slot.in_(state.every), EntryRow.path == row.path)
-        rows = list(db.execute(select(EntryRow).where(*wanted)).scalars())
-    order = {str(s.id): n for n, s in enumerate(state.sources)}
-    rows.sort(key=lambda r: -order[str(state.by_slot[r.slot].source)])
-    best = next((r for r in rows if r.slot in state.winning), rows[0])
-    contents = {r.id: _content(stack, r) for r in rows} if len(rows) > 1 else {}
-    return [
-        VersionOut(
-            id=r.id,
-            source=state.label_of(r.slot),
-            source_id=state.by_slot[r.slot].source,
-            size=r.size,
-            kind=r.kind,
-            wins=r.slot in state.winning,
-            counts=str(state.by_slot[r.slot].source) in state.rank,
-            same=r.id == best.id or (r.size == best.size and contents[r.id] == contents[best.id]),
-        )
-        for r in rows
-    ]
-
-
-def _content(stack: StoredStack, row: EntryRow) -> bytes | None:
-    """What tells two contents of one size apart."""
-    try:
-        return hashlib.blake2b(stack.read_row(row, Context()), digest_size=16).digest()
-    except InputError:
-        return None
+    return [VersionOut.model_validate(version) for version in aside(versions_of, entry)]
 
 
 @router.get("/entries/{entry}/raw", response_class=Response)
@@ -186,9 +147,7 @@ def show_bytes(
     size: Annotated[int, Parameter(ge=1, le=_MOST_BYTES)] = 1024,
 ) -> BytesOut:
     """A stretch of an entry's bytes."""
-    row, stack = stored_entry(entry)
-    data = stack.read_row(row, Context())
-    return BytesOut(offset=offset, size=len(data), hex=bytes(data[offset : offset + size]).hex())
+    return BytesOut.model_validate(aside(stretch_of, entry, offset, size))
 
 
 @router.get("/blobs/{key}", response_class=Response)

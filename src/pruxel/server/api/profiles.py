@@ -18,6 +18,7 @@ from pruxel.core.sources.profile_files import LoadedProfile, build_profile, find
 from pruxel.server.api.models import JobOut
 from pruxel.server.api.problems import not_found
 from pruxel.server.api.source_models import FitOut, ProfileIn, ProfileOut
+from pruxel.server.jobs.aliases import LISTED
 from pruxel.server.jobs.queue import put_job, send
 from pruxel.server.jobs.stacks import check_root
 from pruxel.server.store.blobs import get_blob
@@ -106,7 +107,7 @@ def export_profile(project: UUID) -> Response:
         found = _project(db, project)
         loaded = profile_of(found) if found.profile.strip() else LoadedProfile(_blank(found.name), None)
         marks = db.execute(
-            select(Mark).where(Mark.project_id == project, Mark.origin == "").order_by(Mark.path)
+            select(Mark).where(Mark.project_id == project, Mark.origin.in_(["", LISTED])).order_by(Mark.path)
         ).scalars()
         aliases = tuple(
             Alias(path=f"{m.path}/**" if m.folder else m.path, alias=m.alias, note=m.note, star=m.star)
@@ -141,6 +142,7 @@ def find_fits(path: str) -> list[FitOut]:
             found[str(file)] = load_profile(file)
         except InputError:
             continue
+    own = set(found)
     with session() as db:
         for project in db.execute(select(Project).where(Project.profile != "")).scalars():
             try:
@@ -160,6 +162,7 @@ def find_fits(path: str) -> list[FitOut]:
             reasons=list(fit.reasons),
             version=fit.version,
             file=profiles[id(fit.profile)],
+            text="" if profiles[id(fit.profile)] in own else write_profile(fit.profile.spec, fit.profile.layouts),
         )
         for fit in detect(folder, [loaded.profile for loaded in found.values()], Context())
     ]

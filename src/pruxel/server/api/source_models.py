@@ -96,7 +96,7 @@ class ProblemRow(BaseModel):
 
 
 class FitOut(BaseModel):
-    """A profile that fits a folder, with the reasons."""
+    """A profile that fits a folder, with the reasons. `text` is it as one file when it comes from another project."""
 
     name: str
     about: str
@@ -104,6 +104,7 @@ class FitOut(BaseModel):
     reasons: list[str]
     version: str | None
     file: str
+    text: str
 
 
 class ProfileIn(BaseModel):

@@ -89,9 +89,8 @@ def mount_source(project: UUID, wanted: MountIn) -> JobOut:
 def order_sources(project: UUID, wanted: OrderIn) -> list[SourceOut]:
     """Put the stack in another order, highest first. Nothing is read again."""
     with session() as db:
-        state = state_of(db, project)
-        rows = {row.id: row for row in state.sources}
-        if {i for i in wanted.sources if i in rows} != {r.id for r in state.sources if r.state != LEAVING}:
+        rows = {r.id: r for r in db.execute(select(SourceRow).where(SourceRow.project_id == project)).scalars()}
+        if {i for i in wanted.sources if i in rows} != {r.id for r in rows.values() if r.state != LEAVING}:
             raise InputError(
                 ErrorCode.CONFLICT, "the stack has changed meanwhile", hint="Look at the new order and try again."
             )

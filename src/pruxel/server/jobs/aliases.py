@@ -1,7 +1,10 @@
-"""Names that mean something, from the game's own tables and from the profile."""
+"""Names that mean something: from the game's own tables, from the profile, and from lists of codes."""
 
 from __future__ import annotations
 
+import uuid
+from collections import Counter
+from dataclasses import dataclass, replace
 from typing import Any
 
 from sqlalchemy import delete, text
@@ -9,12 +12,15 @@ from sqlalchemy.orm import Session
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
-from pruxel.core.sources.catalogue import names_by_code, read_rows
+from pruxel.core.sources.catalogue import names_by_code, read_pairs, read_rows
+from pruxel.core.sources.profile import GameTable
 from pruxel.server.jobs.runner import job_kind
-from pruxel.server.jobs.stacks import StoredStack, stored_stack
+from pruxel.server.jobs.stacks import StoredStack, stored_entry, stored_stack
 from pruxel.server.store.database import session
-from pruxel.server.store.jobs import tell
-from pruxel.server.store.marks import found_by_pattern
+from pruxel.server.store.jobs import change_job, tell
+from pruxel.server.store.likes import escaped
+from pruxel.server.store.marks import places_of
+from pruxel.server.store.stack_state import StackState
 from pruxel.server.store.tables import Job, Mark
 
 _PUT = text(
@@ -22,9 +28,15 @@ _PUT = text(
     INSERT INTO marks (project_id, path, folder, alias, note, star, seen, origin)
     VALUES (:project, :path, :folder, :alias, :note, :star, false, :origin)
     ON CONFLICT (project_id, path) DO UPDATE SET alias = excluded.alias, origin = excluded.origin
-    WHERE marks.origin <> '' OR marks.alias = ''
+    WHERE marks.alias = '' OR marks.origin NOT IN ('', 'list') OR (marks.origin = 'list' AND excluded.origin = 'list')
     """
 )
+# The origin of names that a person gave in bulk, from a list or a table: they yield only to those written by hand.
+LISTED = "list"
+_MOST_EACH = 500
+_TRIED = 200
+_SHOWN = 12
+_GUESSED_BY = 40
 
 
 @job_kind("aliases")
@@ -52,15 +64,84 @@ def aliases(job: Job, context: Context) -> None:
         tell(db, {"changed": "marks", "project_id": str(job.project_id)})
 
 
-def _alias(db: Session, stack: StoredStack, pattern: str, name: str) -> None:
-    place = pattern.removesuffix("/**")
-    if pattern.endswith("/**") and not any(mark in place for mark in "*?"):
-        _put(db, stack, place, name, folder=True, origin="table")
-        return
-    for path in found_by_pattern(db, stack.state, pattern, most=500):
-        _put(db, stack, path, name, folder=False, origin="table")
+def _alias(db: Session, stack: StoredStack, pattern: str, name: str, origin: str = "table") -> int:
+    """Give the name to all that the pattern means; returns how many that are."""
+    places, folder = places_of(db, stack.state, pattern, _MOST_EACH)
+    for place in places:
+        _put(db, stack, place, name, folder=folder, origin=origin)
+    return len(places)
 
 
 def _put(db: Session, stack: StoredStack, path: str, alias: str, *, folder: bool, origin: str, **more: Any) -> None:  # noqa: ANN401
     values = {"project": stack.state.project, "path": path, "folder": folder, "alias": alias, "origin": origin}
     db.execute(_PUT, {"note": "", "star": False} | values | more)
+
+
+@dataclass(frozen=True)
+class Naming:
+    """Names in bulk: `{id}` in `pattern` stands for a code. Codes and names are a table's columns or a text's lines."""
+
+    pattern: str
+    entry: int | None = None
+    id_column: str = ""
+    name_column: str = ""
+    text: str = ""
+
+    def names(self) -> dict[str, str]:
+        """Name by code; raises `InputError` when the table or its columns are not there."""
+        if self.entry is None:
+            return read_pairs(self.text)
+        row, stack = stored_entry(self.entry)
+        table = GameTable(file=row.path, group="", id=self.id_column, name=self.name_column)
+        return names_by_code(table, read_rows(stack.read_row(row, Context()), row.path))
+
+
+def try_naming(project: uuid.UUID, naming: Naming) -> dict[str, Any]:
+    """How many codes there are, and what the first of them would name; nothing is changed. Raises `InputError`.
+
+    Without a pattern the likely ones are proposed, and the first is tried.
+    """
+    names, stack = naming.names(), stored_stack(project)
+    shown: list[dict[str, Any]] = []
+    with session() as db:
+        likely = [] if naming.pattern else likely_patterns(db, stack.state, list(names))
+        if likely:
+            naming = replace(naming, pattern=likely[0])
+        for code, name in list(names.items())[: _TRIED if naming.pattern else 0]:
+            places, _ = places_of(db, stack.state, naming.pattern.replace("{id}", code), _MOST_EACH)
+            shown.append({"code": code, "name": name, "places": list(places[:3]), "number": len(places)})
+    fitting = sum(bool(row["number"]) for row in shown)
+    shown.sort(key=lambda row: not row["number"])
+    told = {"codes": len(names), "tried": len(shown), "fitting": fitting, "rows": shown[:_SHOWN]}
+    return told | {"pattern": naming.pattern, "likely": likely}
+
+
+def likely_patterns(db: Session, state: StackState, codes: list[str]) -> list[str]:
+    """Folders that end in one of the codes, as patterns: those that fit most codes first, and those with models."""
+    found: Counter[str] = Counter()
+    for code in codes[:_GUESSED_BY]:
+        rows = db.execute(
+            text(
+                "SELECT f.path, EXISTS (SELECT 1 FROM entries e WHERE e.slot = ANY(:slots) AND e.folder = f.id "
+                "AND e.kind = 'model') AS models FROM folders f WHERE f.project_id = :project AND f.path ILIKE :like "
+                "ORDER BY f.path LIMIT 40"
+            ),
+            {"project": state.project, "slots": state.winning, "like": f"%{escaped(code)}"},
+        )
+        for path, models in rows:
+            start = path[: -len(code)]
+            if not (start[-1:].isalnum() and code[:1].isalpha()):
+                found[f"{start}{{id}}/**"] += 2 if models else 1
+    return [pattern for pattern, _ in sorted(found.items(), key=lambda one: (-one[1], one[0]))[:3]]
+
+
+@job_kind("naming")
+def name_in_bulk(job: Job, context: Context) -> None:
+    """Give the names of a table or list; what a person wrote stays."""
+    naming = Naming(**job.payload["naming"])
+    stack, given = stored_stack(job.project_id), 0
+    with session() as db:
+        for (code, name), _ in context.each(list(naming.names().items()), lambda row: row[1]):
+            given += _alias(db, stack, naming.pattern.replace("{id}", code), name, LISTED)
+        change_job(db, job.id, payload=job.payload | {"given": given})
+        tell(db, {"changed": "marks", "project_id": str(job.project_id)})

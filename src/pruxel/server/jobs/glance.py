@@ -6,8 +6,7 @@ import hashlib
 from typing import Any
 
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import InputError
-from pruxel.core.extract.clips import LooseClip, extent_of, with_clips
+from pruxel.core.extract.clips import extent_of
 from pruxel.core.pictures.bones import visible
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.measure import measure
@@ -15,19 +14,14 @@ from pruxel.core.scene.model import Scene
 from pruxel.core.scene.walk import joint_tree
 from pruxel.core.sources.kinds import Kind
 from pruxel.server.jobs.pictures import scene_file
+from pruxel.server.jobs.playing import played
 from pruxel.server.jobs.runner import job_kind
-from pruxel.server.jobs.stacks import StoredStack, split_source, stored_stack
-from pruxel.server.store.conditions import Query
+from pruxel.server.jobs.stacks import StoredStack, stored_stack
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import change_job
-from pruxel.server.store.search import page
-from pruxel.server.store.stack_state import StackState
 from pruxel.server.store.tables import EntryRow, Job
 
 _VERSION = "2"
-_MOST_TRIED = 12
-_ENOUGH = 0.5
-_WHOLE = 0.999
 
 
 def glance_key(stack: StoredStack, row: EntryRow) -> str:
@@ -44,7 +38,7 @@ def glance(job: Job, context: Context) -> None:
     scene: Scene | None
     if kind == Kind.CLIPS:
         clips = opened.clips(path, context.part(0.0, 0.1))
-        scene, on = _played(opened, stack.state, clips, path, context.part(0.1, 0.6))
+        scene, on = played(opened, stack.state, clips, path, context.part(0.1, 0.6))
         facts = _facts(scene or Scene("")) | {"clips": [_clip(c.name, c.seconds, c.frames) for c in clips]}
     else:
         scene = opened.scene([path], context.part(0.0, 0.6))
@@ -70,34 +64,3 @@ def _facts(scene: Scene) -> dict[str, Any]:
 
 def _clip(name: str, seconds: float, frames: int) -> dict[str, Any]:
     return {"name": name, "seconds": round(seconds, 3), "frames": frames}
-
-
-def _played(
-    opened: Opener, state: StackState, clips: tuple[LooseClip, ...], path: str, context: Context
-) -> tuple[Scene | None, str | None]:
-    """The clips on the nearest model (else skeleton) that has their joints, and its path; None when nothing fits."""
-    best: tuple[float, Scene | None, str | None] = (_ENOUGH, None, None)
-    for kind in (Kind.MODEL, Kind.SKELETON):
-        for candidate, part in context.each(_near(state, split_source(path)[1], kind), lambda p: p):
-            silent = Context(cancelled=part.cancelled, limits=part.limits)
-            try:
-                scene, share = with_clips(opened.scene([candidate], silent), clips)
-            except InputError:
-                continue
-            if share > best[0]:
-                best = (share, scene, candidate)
-            if share >= _WHOLE:
-                return scene, candidate
-    return best[1], best[2]
-
-
-def _near(state: StackState, path: str, kind: Kind) -> list[str]:
-    """Entries of a kind in the same folder, then below the folders above it, nearest first."""
-    found: dict[str, None] = {}
-    folder = path
-    while folder and len(found) < _MOST_TRIED:
-        folder = folder.rpartition("/")[0]
-        with session() as db:
-            rows = page(db, state, Query(kind=kind, folder=folder or None), offset=0, limit=_MOST_TRIED)
-        found |= dict.fromkeys(row.path for row in rows)
-    return list(found)[:_MOST_TRIED]

@@ -8,7 +8,8 @@ import numpy as np
 from sqlalchemy import select, update
 
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import InputError
+from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.extract.clips import extent_of
 from pruxel.core.extract.level import Level
 from pruxel.core.formats.gltf import write_glb
 from pruxel.core.images import png
@@ -18,18 +19,23 @@ from pruxel.core.pictures.render import View, render
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.digest import digest
 from pruxel.core.scene.model import Scene
+from pruxel.core.scene.pose import posed, stiff
 from pruxel.core.sources.names import safe_part
+from pruxel.server.jobs.playing import played
+from pruxel.server.jobs.queue import put_job, send
 from pruxel.server.jobs.runner import job_kind
-from pruxel.server.jobs.stacks import opener, stored_stack
+from pruxel.server.jobs.stacks import stored_stack
 from pruxel.server.store.blobs import has_blob, put_blob
 from pruxel.server.store.database import session
-from pruxel.server.store.jobs import tell
+from pruxel.server.store.jobs import tell, work_waits
+from pruxel.server.store.stack_state import StackState
 from pruxel.server.store.tables import EntryRow, Job
 
 VERSION = "3"
 THUMB = View(width=288, height=216)
 _TEXTURE_SIDE = 216
 _MOST_AT_ONCE = 5000
+DRAWN = ("clips", "level", "model", "skeleton", "texture")
 
 
 def scene_picture(scene: Scene, view: View, context: Context) -> str:
@@ -85,31 +91,64 @@ def level_picture(level: Level) -> str:
 
 @job_kind("pictures")
 def pictures(job: Job, context: Context) -> None:
-    """Draw what has no picture yet: models first. What cannot be drawn stays without; opening it says why."""
-    opened = opener(job.project_id)
+    """Draw what has no picture yet: models first. What cannot be drawn stays without; opening it says why.
+
+    Whenever other work waits, this ends and queues up again behind it.
+    """
     slots = stored_stack(job.project_id).state.winning
     with session() as db:
-        wanted = (
-            EntryRow.slot.in_(slots),
-            EntryRow.picture.is_(None),
-            EntryRow.kind.in_(["level", "model", "skeleton", "texture"]),
-        )
+        wanted = (EntryRow.slot.in_(slots), EntryRow.picture.is_(None), EntryRow.kind.in_(DRAWN))
         ordered = select(EntryRow).where(*wanted).order_by(EntryRow.kind, EntryRow.path)
         rows = list(db.execute(ordered.limit(_MOST_AT_ONCE)).scalars())
+    if not _draw(job, rows, context, gives_way=True):
+        with session() as db:
+            rest = put_job(db, job.project_id, job.kind, job.title, job.payload)
+        send(rest)
+
+
+@job_kind("sight")
+def in_sight(job: Job, context: Context) -> None:
+    """Draw what somebody looks at right now, before all else."""
+    with session() as db:
+        wanted = (EntryRow.id.in_(job.payload["entries"]), EntryRow.picture.is_(None), EntryRow.kind.in_(DRAWN))
+        rows = list(db.execute(select(EntryRow).where(*wanted)).scalars())
+    place = {entry: n for n, entry in enumerate(job.payload["entries"])}
+    _draw(job, sorted(rows, key=lambda row: place[row.id]), context, gives_way=False)
+
+
+def _draw(job: Job, rows: list[EntryRow], context: Context, *, gives_way: bool) -> bool:
+    """Draw entries one by one; false when other work waited and this gave way to it."""
+    stack = stored_stack(job.project_id)
+    opened = Opener(stack)
     for row, part in context.part(0.02, 1.0).each(rows, lambda r: r.path):
         try:
-            key = _picture(row, opened, part)
+            key = _picture(row, opened, stack.state, part)
         except InputError:
             continue
         with session() as db:
             db.execute(update(EntryRow).where(EntryRow.id == row.id).values(picture=key))
             tell(db, {"picture": {"entry": row.id, "key": key}, "project_id": str(job.project_id)})
+            if gives_way and work_waits(db, but=job.kind):
+                return False
+    return True
 
 
-def _picture(row: EntryRow, opened: Opener, context: Context) -> str:
+def _picture(row: EntryRow, opened: Opener, state: StackState, context: Context) -> str:
     if row.kind == "texture":
         return texture_picture(opened.stack.read(row.path, context), row.path, context)
     if row.kind == "level":
         return level_picture(opened.level(row.path, context))
     silent = Context(cancelled=context.cancelled, limits=context.limits)
+    if row.kind == "clips":
+        return _clips_picture(row.path, opened, state, silent)
     return scene_picture(visible(opened.scene([row.path], silent)), THUMB, silent)
+
+
+def _clips_picture(path: str, opened: Opener, state: StackState, context: Context) -> str:
+    """The first clip, held in the middle, on a model nearby. Raises `InputError` when there is none that fits."""
+    scene, _ = played(opened, state, opened.clips(path, context), path, context)
+    if scene is None or not scene.clips:
+        raise InputError(ErrorCode.REFERENCE, "no model nearby has the joints of these clips", file=path)
+    seconds, _ = extent_of(scene.clips[0].channels)
+    moment = posed(scene, scene.clips[0], seconds / 2)
+    return scene_picture(stiff(moment) if moment.meshes else visible(moment), THUMB, context)

@@ -17,10 +17,12 @@ TASK = "pruxel.run"
 # Higher goes first: what a person waits for, then what changes what they see, then the rest.
 _PRIORITY = {
     "glance": 11,
+    "sight": 10,
     "view": 10,
     "rename": 6,
     "scan": 6,
     "aliases": 6,
+    "naming": 6,
     "deliver": 5,
     "extract": 5,
     "carve": 5,

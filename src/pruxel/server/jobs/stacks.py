@@ -26,7 +26,7 @@ from pruxel.server.store.database import session
 from pruxel.server.store.likes import escaped
 from pruxel.server.store.projects import knowledge_of
 from pruxel.server.store.stack_state import StackState, stack_state
-from pruxel.server.store.tables import EntryRow, SourceRow
+from pruxel.server.store.tables import EntryRow, Slot, SourceRow
 
 AT_SOURCE = "@"
 _MOST_SOURCES = 64
@@ -160,6 +160,12 @@ class StoredStack:
         source = open_source(self.source_row(row.slot), self.knowledge, self.state.revision, context)
         return source.read(row.path, context)
 
+    def pinned(self, row: EntryRow) -> str:
+        """The path by which this version of an entry is read, whichever wins."""
+        if row.slot in self.state.winning:
+            return row.path
+        return at_source(self.state.by_slot[row.slot].source, row.path)
+
     def resolve(self, name: str, beside: str) -> Resolution:
         """The entry that a file at `beside` means by `name`, as `references.Shelf` would find it."""
         candidates = candidate_paths(name, split_source(beside)[1])
@@ -208,6 +214,18 @@ def stored_stack(project: uuid.UUID) -> StoredStack:
     if state is None:
         raise not_found("project", "this server")
     return StoredStack(state, known_of(project, state.revision))
+
+
+def stored_entry(entry: int) -> tuple[EntryRow, StoredStack]:
+    """An entry with its project's stack; raises `InputError` when it is gone."""
+    with session() as db:
+        row = db.get(EntryRow, entry)
+        slot = None if row is None else db.get(Slot, row.slot)
+    if row is None or slot is None:
+        raise InputError(
+            ErrorCode.NOT_FOUND, "there is no such entry", hint="It may have been removed; reload the page."
+        )
+    return row, stored_stack(slot.project_id)
 
 
 def opener(project: uuid.UUID) -> Opener:

@@ -31,7 +31,7 @@ from pruxel.server.store.tables import Job
 
 log = logging.getLogger("pruxel.worker")
 _RESCUE_SECONDS = 5.0
-_CONCURRENCY = 2
+_CONCURRENCY = 3
 
 
 def rescue() -> list[Job]:

@@ -1,8 +1,10 @@
-"""How many entries a search finds, by kind, variant class and source."""
+"""How many entries a search finds, by kind, variant class, source, size and flag."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
+from typing import Any, NamedTuple, TypeVar
 
 from sqlalchemy import text
 from sqlalchemy.orm import Session
@@ -17,18 +19,29 @@ from pruxel.server.store.conditions import (
     slots_of,
     without,
 )
+from pruxel.server.store.samples import worth_walking
 from pruxel.server.store.stack_state import StackState
 
-MOST_COUNTED = 5_000
-_WALKED = 15_000
+MOST_COUNTED = 2_000
+_WALKED = 30_000
+Key = TypeVar("Key")
 _COLUMNS = "e.slot, e.kind, e.variant, e.size"
-# Slot, kind, variant class, how many entries, how many bytes.
-_Group = tuple[int, str, str, int, int]
+
+
+class _Group(NamedTuple):
+    """Entries that are alike; `digits` is the length of their size in bytes, written out."""
+
+    slot: int
+    kind: str
+    variant: str
+    digits: int
+    number: int
+    size: int
 
 
 @dataclass(frozen=True)
 class Counts:
-    """How many entries match, by kind, variant class and source.
+    """How many entries match, by kind, variant class, source, digits of their size, and flag.
 
     `sampled` when only the first few thousand were told apart, `capped` when `total` is no more than these.
     """
@@ -40,20 +53,40 @@ class Counts:
     kinds: dict[str, int]
     variants: dict[str, int]
     sources: dict[str, int]
+    digits: dict[int, int]
+    flags: dict[str, int]
 
 
 def counts(db: Session, state: StackState, query: Query) -> Counts:
-    """Counts of a search. `kinds` disregards the kind chosen, `variants` the variant, so that both can be changed."""
-    if query.plain and not query.folder and not query.direct:
-        return _summed(db, state, query)
-    found = _sample(db, state, query)
-    kinds = _by(found, 1) if query.kind is None else _by(_sample(db, state, replace(query, kind=None)), 1)
-    variants = _by(found, 2) if query.variant is None else _by(_sample(db, state, replace(query, variant=None)), 2)
-    total, size = sum(row[3] for row in found), sum(row[4] for row in found)
-    sampled = capped = total >= MOST_COUNTED
-    if sampled and replace(query, sort="path", down=False) == Query(folder=query.folder):
+    """Counts of a search. Each kind of count disregards the choice made among its own, so that it can be changed."""
+    found, capped = _groups(db, state, query)
+    cut_short = [capped]
+
+    def freed(*names: str) -> list[_Group]:
+        if all(getattr(query, name) is None for name in names):
+            return found
+        nothing: dict[str, Any] = dict.fromkeys(names)
+        groups, cut = _groups(db, state, replace(query, **nothing))
+        cut_short.append(cut)
+        return groups
+
+    total, size = sum(g.number for g in found), sum(g.size for g in found)
+    if capped and replace(query, sort="path", down=False) == Query(folder=query.folder):
         (total, size), capped = _below(db, state, query.folder or ""), False
-    return Counts(total, size, capped, sampled, kinds, variants, _by_source(found, state))
+    kinds = _by(freed("kind"), lambda g: g.kind)
+    variants = _by(freed("variant"), lambda g: g.variant)
+    sources = _by(freed("source"), lambda g: str(state.by_slot[g.slot].source))
+    digits = _by(freed("least", "most"), lambda g: g.digits)
+    flags = _flags(db, state, query, freed("flag"))
+    return Counts(total, size, capped, any(cut_short), kinds, variants, sources, digits, flags)
+
+
+def _groups(db: Session, state: StackState, query: Query) -> tuple[list[_Group], bool]:
+    """All matches by group, and whether there may be more than were counted."""
+    if query.plain:
+        return _summed(db, state, query), False
+    found = _sample(db, state, query)
+    return found, sum(group.number for group in found) >= MOST_COUNTED
 
 
 def _below(db: Session, state: StackState, folder: str) -> tuple[int, int]:
@@ -77,8 +110,9 @@ def _sample(db: Session, state: StackState, query: Query) -> list[_Group]:
         return []
     share = fair_share(state, slots, _WALKED)
     asked.values.update(most_counted=MOST_COUNTED, share=share)
-    if not query.direct:
-        along = " AND ".join(("e.slot = {slot}", *asked.kinds, *asked.paths))
+    stretch = (*asked.kinds, *asked.paths)
+    if not query.direct and worth_walking(db, state, asked, stretch, "e.path", MOST_COUNTED, _WALKED):
+        along = " AND ".join(("e.slot = {slot}", *stretch))
         with without(db, "enable_bitmapscan", "enable_sort"):
             walked = each_slot(
                 f"SELECT {_COLUMNS} FROM (SELECT * FROM entries e WHERE {along} ORDER BY e.path LIMIT :share) e "
@@ -87,55 +121,56 @@ def _sample(db: Session, state: StackState, query: Query) -> list[_Group]:
             )
             near = _grouped(db, asked, walked)
         whole = all(state.by_slot[slot].entries <= share for slot in slots)
-        if whole or sum(row[3] for row in near) >= MOST_COUNTED:
+        if whole or sum(group.number for group in near) >= MOST_COUNTED:
             return near
-    with all_matches(db, _COLUMNS, asked, "LIMIT :most_counted") as every:
+    with all_matches(db, state, _COLUMNS, asked, "LIMIT :most_counted") as every:
         return _grouped(db, asked, every)
 
 
 def _grouped(db: Session, asked: Condition, each: str) -> list[_Group]:
     statement = (
-        "SELECT slot, kind, variant, count(*), sum(size) "
-        f"FROM (SELECT * FROM ({each}) u LIMIT :most_counted) t GROUP BY 1, 2, 3"
+        "SELECT slot, kind, variant, length(size::text), count(*), sum(size)::bigint "
+        f"FROM (SELECT * FROM ({each}) u LIMIT :most_counted) t GROUP BY 1, 2, 3, 4"
     )
-    rows = db.execute(text(statement), asked.values)
-    return [(r[0], r[1], r[2], int(r[3]), int(r[4])) for r in rows]
+    return [_Group(*row) for row in db.execute(text(statement), asked.values).all()]
 
 
-def _by_source(rows: list[_Group], state: StackState) -> dict[str, int]:
-    found: dict[str, int] = {}
-    for slot, _, _, number, _ in rows:
-        name = str(state.by_slot[slot].source)
-        found[name] = found.get(name, 0) + number
+def _by(groups: list[_Group], key: Callable[[_Group], Key]) -> dict[Key, int]:
+    found: dict[Key, int] = {}
+    for group in groups:
+        found[key(group)] = found.get(key(group), 0) + group.number
     return found
 
 
-def _by(rows: list[_Group], column: int) -> dict[str, int]:
-    found: dict[str, int] = {}
-    for row in rows:
-        name = str(row[column])
-        found[name] = found.get(name, 0) + row[3]
-    return found
-
-
-def _summed(db: Session, state: StackState, query: Query) -> Counts:
-    rows = [
-        (r[0], r[1], r[2], int(r[3]), int(r[4]))
-        for r in db.execute(
-            text("SELECT slot, kind, variant, number, size FROM facet_counts WHERE slot = ANY(:slots)"),
-            {"slots": slots_of(state, query)},
-        )
+def _summed(db: Session, state: StackState, query: Query) -> list[_Group]:
+    rows = db.execute(
+        text("SELECT slot, kind, variant, digits, number, size FROM facet_counts WHERE slot = ANY(:slots)"),
+        {"slots": slots_of(state, query)},
+    ).all()
+    sizes = query.digits or range(0)
+    return [
+        group
+        for group in (_Group(*row) for row in rows)
+        if query.kind in {None, group.kind} and query.variant in {None, group.variant} and group.digits in sizes
     ]
-    of_variant = [r for r in rows if query.variant is None or r[2] == query.variant]
-    of_kind = [r for r in rows if query.kind is None or r[1] == query.kind]
-    both = [r for r in of_variant if query.kind is None or r[1] == query.kind]
-    total, size = sum(r[3] for r in both), sum(r[4] for r in both)
-    return Counts(
-        total,
-        size,
-        capped=False,
-        sampled=False,
-        kinds=_by(of_variant, 1),
-        variants=_by(of_kind, 2),
-        sources=_by_source(both, state),
-    )
+
+
+def _flags(db: Session, state: StackState, query: Query, groups: list[_Group]) -> dict[str, int]:
+    """How many matches have each flag, MOST_COUNTED at most where people set it."""
+    free = replace(query, flag=None)
+    found = {"shadowed": sum(group.number for group in groups if state.shadowed(group.slot))}
+    if any(source.named < source.hashed for source in state.sources if state.counts(source)):
+        found["unnamed"] = sum(group.number for group in _sample(db, state, replace(free, flag="unnamed")))
+    asked = condition_of(db, state, free)
+    said = db.execute(
+        text(
+            "SELECT count(*) FILTER (WHERE m.star) AS starred, count(*) FILTER (WHERE m.named) AS noted, "
+            "count(*) FILTER (WHERE m.seen) AS seen FROM ("
+            "SELECT path, star, seen, (note <> '' OR alias <> '') AS named FROM marks "
+            "WHERE project_id = :project AND NOT folder AND (star OR seen OR note <> '' OR alias <> '') "
+            f"ORDER BY star DESC, named DESC LIMIT {MOST_COUNTED}) m "
+            f"JOIN entries e ON e.path = m.path AND e.slot = ANY(:slots) WHERE {asked.whole}"
+        ),
+        asked.values,
+    ).one()
+    return found | said._asdict()

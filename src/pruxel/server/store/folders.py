@@ -41,5 +41,5 @@ class FolderLine:
 def children(db: Session, state: StackState, path: str, *, offset: int, limit: int) -> list[FolderLine]:
     """The folders directly in `path` (the top is an empty text) that hold something in the merged view."""
     values = {"slots": state.winning, "project": state.project, "path": path, "offset": offset, "limit": limit}
-    rows = db.execute(_CHILDREN, values)
+    rows = db.execute(_CHILDREN, values).all()
     return [FolderLine(r.path, int(r.entries), int(r.size), bool(r.deeper), r.alias) for r in rows]

@@ -60,7 +60,7 @@ def beat(db: Session, job_id: uuid.UUID) -> bool:
 
 
 # What these find out depends on how things stand when they begin: one that runs already may have missed the news.
-_AS_IT_IS = ("scan", "rename", "aliases", "references", "pictures")
+_AS_IT_IS = ("scan", "rename", "aliases", "references", "pictures", "sight")
 
 
 def active_job(db: Session, project: uuid.UUID, kind: str, key: str) -> Job | None:
@@ -68,6 +68,11 @@ def active_job(db: Session, project: uuid.UUID, kind: str, key: str) -> Job | No
     states = ("queued",) if kind in _AS_IT_IS else ACTIVE
     wanted = (Job.project_id == project, Job.kind == kind, Job.status.in_(states), Job.payload["key"].astext == key)
     return db.execute(select(Job).where(*wanted).limit(1)).scalar_one_or_none()
+
+
+def work_waits(db: Session, but: str) -> bool:
+    """Whether a job of another kind than `but` waits for a worker."""
+    return db.execute(select(Job.id).where(Job.status == "queued", Job.kind != but).limit(1)).first() is not None
 
 
 def silent_jobs(db: Session) -> list[Job]:

@@ -12,6 +12,7 @@ from sqlalchemy import delete, select, text
 from sqlalchemy.orm import Session
 
 from pruxel.core.sources.base import Listed
+from pruxel.server.store.samples import take_samples
 from pruxel.server.store.tables import EntryRow, FacetCount, Folder, FolderCount, Slot
 
 _LINES = 20_000
@@ -29,7 +30,7 @@ class _Tally:
 
 @dataclass
 class Loading:
-    """What is being loaded: the slot, the project's folders as far as met, counts by kind and variant."""
+    """What is being loaded: the slot, the project's folders as far as met, counts by kind, variant and size."""
 
     project: uuid.UUID
     slot: int
@@ -37,7 +38,7 @@ class Loading:
     rows: int = 0
     size: int = 0
     folders: dict[str, _Tally] = field(default_factory=dict)
-    facets: dict[tuple[str, str], list[int]] = field(default_factory=dict)
+    facets: dict[tuple[str, str, int], list[int]] = field(default_factory=dict)
     fresh: list[tuple[int, str]] = field(default_factory=list)
     spare_ids: list[int] = field(default_factory=list)
     digest: hashlib.blake2b = field(default_factory=lambda: hashlib.blake2b(digest_size=16))
@@ -55,9 +56,10 @@ class Loading:
         folder.files += 1
         folder.size += size
         variant = "" if self.variant_of is None else self.variant_of(path)
-        facet = self.facets.get((kind, variant))
+        key = (kind, variant, len(str(size)))
+        facet = self.facets.get(key)
         if facet is None:
-            facet = self.facets[kind, variant] = [0, 0]
+            facet = self.facets[key] = [0, 0]
         facet[0] += 1
         facet[1] += size
         self.rows += 1
@@ -155,9 +157,10 @@ def store_counts(db: Session, loading: Loading) -> None:
         for name, (files, size) in below.items():
             tally = loading.folders[name]
             copy.write_row((loading.slot, tally.id, tally.files, files, size))
-    with cursor.copy("COPY facet_counts (slot, kind, variant, number, size) FROM STDIN") as copy:
-        for (kind, variant), (number, size) in loading.facets.items():
-            copy.write_row((loading.slot, str(kind), variant, number, size))
+    with cursor.copy("COPY facet_counts (slot, kind, variant, digits, number, size) FROM STDIN") as copy:
+        for (kind, variant, digits), (number, size) in loading.facets.items():
+            copy.write_row((loading.slot, str(kind), variant, digits, number, size))
+    take_samples(db, [loading.slot])
 
 
 def _ways_up(name: str) -> Iterator[str]:
@@ -184,8 +187,9 @@ def recount(db: Session, slots: list[int]) -> None:
     db.execute(delete(FolderCount).where(FolderCount.slot.in_(slots)))
     db.execute(
         text(
-            "INSERT INTO facet_counts (slot, kind, variant, number, size) "
-            "SELECT slot, kind, variant, count(*), sum(size) FROM entries WHERE slot = ANY(:slots) GROUP BY 1, 2, 3"
+            "INSERT INTO facet_counts (slot, kind, variant, digits, number, size) "
+            "SELECT slot, kind, variant, length(size::text), count(*), sum(size) FROM entries "
+            "WHERE slot = ANY(:slots) GROUP BY 1, 2, 3, 4"
         ),
         {"slots": slots},
     )
@@ -208,6 +212,7 @@ def recount(db: Session, slots: list[int]) -> None:
         ),
         {"slots": slots},
     )
+    take_samples(db, slots)
 
 
 def slots_of(db: Session, source: uuid.UUID) -> list[int]:

@@ -55,3 +55,18 @@ def found_by_pattern(db: Session, state: StackState, pattern: str, most: int) ->
         text(f"SELECT path FROM entries WHERE slot = ANY(:slots) AND {condition} ORDER BY path LIMIT :most"), values
     )
     return tuple(row[0] for row in rows)
+
+
+def places_of(db: Session, state: StackState, pattern: str, most: int) -> tuple[tuple[str, ...], bool]:
+    """What a pattern gives a name to, as it is there: a folder (`…/**`, true), or paths of entries."""
+    place = pattern.removesuffix("/**")
+    if place == pattern or any(mark in place for mark in "*?"):
+        return found_by_pattern(db, state, pattern, most), False
+    there = db.execute(
+        text(
+            "SELECT f.path FROM folders f WHERE f.project_id = :project AND lower(f.path) = lower(:path) AND EXISTS "
+            "(SELECT 1 FROM folder_counts c WHERE c.folder = f.id AND c.slot = ANY(:slots))"
+        ),
+        {"project": state.project, "path": place, "slots": state.winning},
+    )
+    return tuple(row.path for row in there), True

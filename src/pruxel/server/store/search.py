@@ -19,11 +19,12 @@ from pruxel.server.store.conditions import (
     fair_share,
     without,
 )
+from pruxel.server.store.samples import worth_walking
 from pruxel.server.store.stack_state import StackState
 
 # How many rows are judged one after the other in the order of an index, before all matches are looked up instead. By
-# size the rows lie scattered over the table, which makes each about five times as dear.
-_WALKED: dict[Sort, int] = {"path": 6_000, "kind": 6_000, "source": 6_000, "size": 5_000}
+# size the rows lie scattered over the table, which makes each several times as dear.
+_WALKED: dict[Sort, int] = {"path": 10_000, "kind": 10_000, "source": 10_000, "size": 5_000}
 _DEEPEST_WALK = 2_000
 _Rows = Sequence[Any]
 
@@ -49,10 +50,11 @@ class Found:
 
 @dataclass(frozen=True)
 class _Order:
-    """An order within a slot (rows `e`, as an index gives it), and over all slots (rows `p`)."""
+    """An order within a slot (rows `e`, as an index gives it), over all slots (rows `p`), and the columns it is by."""
 
     inner: str
     outer: str
+    keys: tuple[str, ...]
 
     @property
     def unindexed(self) -> str:
@@ -71,8 +73,10 @@ def _order_of(query: Query) -> _Order:
         "source": f"array_position(CAST(:ranked AS integer[]), p.slot) {way}, ",
         "references": f"{_USED} {way}, ",
     }.get(query.sort, "")
-    inner = first.replace("p.", "e.") if query.sort in {"size", "kind"} else ""
-    return _Order(f"{inner}e.path {way}", f"{first}p.path {way}")
+    by_column = query.sort in {"size", "kind"}
+    inner = first.replace("p.", "e.") if by_column else ""
+    keys = (f"e.{query.sort}", "e.path") if by_column else ("e.path",)
+    return _Order(f"{inner}e.path {way}", f"{first}p.path {way}", keys)
 
 
 _ROW = "e.id, e.slot, e.path, e.kind, e.size, e.variant, e.picture"
@@ -102,7 +106,7 @@ def page(
         rows = _by_use(db, asked, order)
     elif query.words.strip():
         rows = _walked(db, state, query, asked, order)
-        rows = _matched(db, asked, order) if rows is None else rows
+        rows = _matched(db, state, asked, order) if rows is None else rows
     else:
         rows = _first_of_each(db, asked, order)
     found = [
@@ -137,13 +141,21 @@ def _dressed(db: Session, asked: Condition, order: _Order, inner: str) -> _Rows:
 
 
 def _first_of_each(db: Session, asked: Condition, order: _Order) -> _Rows:
-    """The first rows of every slot, then the first of those: an index gives the order, so nothing large is sorted."""
+    """The first rows of every slot, then the first of those: an index gives the order, so nothing large is sorted.
+
+    Where the index holds all that is asked for, rows are fetched only for the page itself, however deep it lies.
+    """
     asked.values["depth"] = asked.values["offset"] + asked.values["limit"]
+    columns = _ROW if asked.tests else ", ".join(("e.slot", *order.keys))
     each = each_slot(
-        f"SELECT {_ROW} FROM entries e WHERE e.slot = {{slot}} AND {asked.whole} ORDER BY {order.inner} LIMIT :depth",
+        f"SELECT {columns} FROM entries e WHERE e.slot = {{slot}} AND {asked.whole} "
+        f"ORDER BY {order.inner} LIMIT :depth",
         asked.values["slots"],
     )
-    return _dressed(db, asked, order, f"SELECT * FROM ({each}) p ORDER BY {order.outer} LIMIT :limit OFFSET :offset")
+    chosen = f"SELECT * FROM ({each}) p ORDER BY {order.outer} LIMIT :limit OFFSET :offset"
+    if not asked.tests:
+        chosen = f"SELECT {_ROW} FROM ({chosen}) k JOIN entries e ON e.slot = k.slot AND e.path = k.path"
+    return _dressed(db, asked, order, chosen)
 
 
 def _walked(db: Session, state: StackState, query: Query, asked: Condition, order: _Order) -> _Rows | None:
@@ -152,16 +164,16 @@ def _walked(db: Session, state: StackState, query: Query, asked: Condition, orde
     None when the walk ended before the page was full and before the slot's end.
     """
     slots, depth = asked.values["slots"], asked.values["offset"] + asked.values["limit"]
-    if query.direct or depth > _DEEPEST_WALK:
-        return None
-    share = fair_share(state, slots, _WALKED[query.sort])
-    asked.values.update(depth=depth, share=share)
-    along = ["e.slot = {slot}", *asked.kinds]
-    tests = list(asked.tests)
+    most = _WALKED[query.sort]
+    along, tests = [*asked.kinds], [*asked.tests]
     (tests if query.sort == "size" else along).extend(asked.paths)
+    if query.direct or depth > _DEEPEST_WALK or not worth_walking(db, state, asked, along, order.inner, depth, most):
+        return None
+    share = fair_share(state, slots, most)
+    asked.values.update(depth=depth, share=share)
+    stretch = " AND ".join(("e.slot = {slot}", *along))
     each = each_slot(
-        f"SELECT {_ROW} FROM "
-        f"(SELECT * FROM entries e WHERE {' AND '.join(along)} ORDER BY {order.inner} LIMIT :share) e "
+        f"SELECT {_ROW} FROM (SELECT * FROM entries e WHERE {stretch} ORDER BY {order.inner} LIMIT :share) e "
         f"WHERE {' AND '.join(tests) or 'true'} ORDER BY {order.inner} LIMIT :depth",
         slots,
     )
@@ -177,9 +189,9 @@ def _walked(db: Session, state: StackState, query: Query, asked: Condition, orde
     return rows if whole else None
 
 
-def _matched(db: Session, asked: Condition, order: _Order) -> _Rows:
+def _matched(db: Session, state: StackState, asked: Condition, order: _Order) -> _Rows:
     """All matches, then sorted."""
-    with all_matches(db, _ROW, asked) as every:
+    with all_matches(db, state, _ROW, asked) as every:
         inner = f"SELECT * FROM ({every}) p ORDER BY {order.unindexed} LIMIT :limit OFFSET :offset"
         return _dressed(db, asked, order, inner)
 

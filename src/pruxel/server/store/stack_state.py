@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import uuid
+from collections import OrderedDict
 from dataclasses import dataclass
 from functools import cached_property
+from threading import Lock
 
-from sqlalchemy import func, select, update
+from sqlalchemy import func, select, text, update
 from sqlalchemy.orm import Session
 
 from pruxel.server.store.tables import FacetCount, Project, Slot, SourceRow
@@ -26,13 +28,17 @@ class SlotInfo:
 
 @dataclass(frozen=True)
 class StackState:
-    """Sources lowest first, slots, and what follows from order, switches and language."""
+    """Sources lowest first, slots, and what follows from order, switches and language.
+
+    `everything` is how many entries all projects have together.
+    """
 
     project: uuid.UUID
     revision: int
     language: str | None
     sources: tuple[SourceRow, ...]
     slots: tuple[SlotInfo, ...]
+    everything: int
 
     def counts(self, source: SourceRow) -> bool:
         """Whether a source takes part in the merged view."""
@@ -69,19 +75,33 @@ class StackState:
         """All slots of the project, chosen or not."""
         return [slot.id for slot in self.slots]
 
+    @cached_property
+    def _shadowed(self) -> dict[int, list[str]]:
+        return {slot.id: self._below(slot) for slot in self.slots}
+
+    def _below(self, slot: SlotInfo) -> list[str]:
+        held = [h for h in slot.holders if h != str(slot.source) and h in self.rank]
+        return [self.label[h] for h in sorted(held, key=lambda h: -self.rank[h])]
+
     def shadowed(self, slot: int) -> list[str]:
         """Labels of the sources that a chosen slot shadows, highest first."""
-        info = self.by_slot[slot]
-        below = [h for h in info.holders if h != str(info.source) and h in self.rank]
-        return [self.label[h] for h in sorted(below, key=lambda h: -self.rank[h])]
+        return self._shadowed[slot]
 
-    def versions(self, slot: int) -> int:
-        """How many sources still mounted hold the slot's paths."""
-        return sum(holder in self.label for holder in self.by_slot[slot].holders)
+    @cached_property
+    def _labels(self) -> dict[int, str]:
+        return {slot.id: self.label[str(slot.source)] for slot in self.slots}
 
     def label_of(self, slot: int) -> str:
         """Label of a slot's source."""
-        return self.label[str(self.by_slot[slot].source)]
+        return self._labels[slot]
+
+    @cached_property
+    def _versions(self) -> dict[int, int]:
+        return {slot.id: sum(holder in self.label for holder in slot.holders) for slot in self.slots}
+
+    def versions(self, slot: int) -> int:
+        """How many sources still mounted hold the slot's paths."""
+        return self._versions[slot]
 
     def rank_of(self, slot: int) -> int:
         """Position of a slot's source; -1 when it does not count."""
@@ -92,20 +112,55 @@ class StackState:
         return [slot for slot in self.winning if self.shadowed(slot)]
 
 
+# Every change of a row gives it another xmin or ctid, so that equal stamps mean equal rows.
+_STAMP = text(
+    """
+    SELECT p.revision, p.language, (SELECT coalesce(sum(entries), 0) FROM sources) AS everything,
+           (SELECT string_agg(concat_ws(':', s.id, s.xmin, s.ctid), ',' ORDER BY s.id)
+            FROM sources s WHERE s.project_id = p.id) AS sources,
+           (SELECT string_agg(concat_ws(':', s.id, s.xmin, s.ctid), ',' ORDER BY s.id)
+            FROM slots s WHERE s.project_id = p.id) AS slots,
+           (SELECT string_agg(concat_ws(':', f.slot, f.xmin, f.ctid), ',' ORDER BY f.slot, f.kind, f.variant, f.digits)
+            FROM facet_counts f JOIN slots s ON s.id = f.slot WHERE s.project_id = p.id) AS facets
+    FROM projects p WHERE p.id = :project
+    """
+)
+_MOST_KEPT = 8
+_lock = Lock()
+_kept: OrderedDict[uuid.UUID, tuple[object, StackState]] = OrderedDict()
+
+
 def stack_state(db: Session, project: uuid.UUID) -> StackState | None:
-    """The project's stack; None when there is no such project."""
-    found = db.execute(select(Project.revision, Project.language).where(Project.id == project)).one_or_none()
-    if found is None:
+    """The project's stack, kept while nothing about it changes; None when there is no such project."""
+    stamp = db.execute(_STAMP, {"project": project}).one_or_none()
+    if stamp is None:
         return None
-    sources = db.execute(
-        select(SourceRow).where(SourceRow.project_id == project).order_by(SourceRow.position, SourceRow.label)
-    ).scalars()
+    with _lock:
+        known = _kept.get(project)
+    if known is not None and known[0] == stamp:
+        return known[1]
+    found = _read(db, project, stamp.revision, stamp.language, int(stamp.everything))
+    with _lock:
+        _kept[project] = (stamp, found)
+        _kept.move_to_end(project)
+        while len(_kept) > _MOST_KEPT:
+            _kept.popitem(last=False)
+    return found
+
+
+def _read(db: Session, project: uuid.UUID, revision: int, language: str | None, everything: int) -> StackState:
+    # Rows of a session of their own outlive the caller's, and nobody can change them.
+    with Session(db.connection(), expire_on_commit=False) as apart:
+        sources = apart.execute(
+            select(SourceRow).where(SourceRow.project_id == project).order_by(SourceRow.position, SourceRow.label)
+        ).scalars()
+        rows = tuple(sources)
     number = select(func.coalesce(func.sum(FacetCount.number), 0)).where(FacetCount.slot == Slot.id).scalar_subquery()
     slots = db.execute(
         select(Slot.id, Slot.source_id, Slot.holders, number).where(Slot.project_id == project).order_by(Slot.id)
     )
     infos = tuple(SlotInfo(slot, source, tuple(holders), int(entries)) for slot, source, holders, entries in slots)
-    return StackState(project, found.revision, found.language, tuple(sources), infos)
+    return StackState(project, revision, language, rows, infos, everything)
 
 
 def touch(db: Session, project: uuid.UUID) -> None:

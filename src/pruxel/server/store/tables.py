@@ -17,6 +17,7 @@ from sqlalchemy import (
     Text,
     UniqueConstraint,
     func,
+    text,
 )
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
@@ -107,6 +108,7 @@ class Folder(Base):
     __table_args__ = (
         UniqueConstraint("project_id", "path"),
         Index("folders_by_parent", "project_id", "parent", "path"),
+        Index("folders_by_lower_path", "project_id", text("lower(path)")),
     )
 
 
@@ -125,13 +127,14 @@ class FolderCount(Base):
 
 
 class FacetCount(Base):
-    """How many entries of a slot are of a kind and variant class."""
+    """How many entries of a slot are of a kind, variant class and size, by the digits of its number of bytes."""
 
     __tablename__ = "facet_counts"
 
     slot: Mapped[int] = mapped_column(Integer, ForeignKey("slots.id", ondelete="CASCADE"), primary_key=True)
     kind: Mapped[str] = mapped_column(primary_key=True)
     variant: Mapped[str] = mapped_column(primary_key=True)
+    digits: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
     number: Mapped[int]
     size: Mapped[int]
 
@@ -163,11 +166,26 @@ class EntryRow(Base):
         Index("entries_by_size", "slot", "size", "path"),
         Index("entries_by_kind_and_size", "slot", "kind", "size", "path"),
         Index("entries_by_folder", "slot", "folder"),
+        Index("entries_by_variant", "slot", "variant", "path", postgresql_where=text("variant <> ''")),
     )
 
 
 # Not of the tables' own making, since a large load takes it away and builds it anew afterwards.
 WORD_INDEX = "CREATE INDEX {} entries_by_word ON entries USING gin (slot, kind, lowered gin_trgm_ops)"
+
+
+class EntrySample(Base):
+    """Some rows of a large slot, evenly spread, with the columns that searches judge by."""
+
+    __tablename__ = "entry_samples"
+
+    slot: Mapped[int] = mapped_column(Integer, ForeignKey("slots.id", ondelete="CASCADE"), primary_key=True)
+    path: Mapped[str] = mapped_column(primary_key=True)
+    folder: Mapped[int]
+    kind: Mapped[str]
+    size: Mapped[int]
+    variant: Mapped[str]
+    lowered: Mapped[str] = mapped_column(Computed("lower(path)", persisted=True), deferred=True)
 
 
 class Mark(Base):

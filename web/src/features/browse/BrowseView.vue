@@ -7,6 +7,7 @@ import VirtualGrid from '../../components/VirtualGrid.vue'
 import { useEvents } from '../../composables/useEvents'
 import { useKeys } from '../../composables/useKeys'
 import { useListing } from '../../composables/useListing'
+import { usePictures } from '../../composables/usePictures'
 import { useProject } from '../../composables/useProject'
 import { useTray } from '../../composables/useTray'
 import { bytes, count, last } from '../../model/words'
@@ -30,6 +31,8 @@ const asList = ref(kept?.asList ?? false)
 const chosen = ref(kept?.chosen ?? 0)
 const listing = useListing(() => id.value, () => wish.value)
 const { facets, total, loading, settled, error, row } = listing
+const inSight = usePictures(() => id.value, row)
+let cells: number[] = []
 const tray = useTray(() => id.value)
 const sources = ref<Source[]>([])
 const treeVersion = ref(0)
@@ -115,6 +118,7 @@ watch(wish, () => {
 })
 // What was chosen in the list before may lie beyond the end of a shorter one.
 watch(settled, () => {
+  if (!asList.value) inSight(cells)
   if (!facets.value?.capped) chosen.value = Math.min(chosen.value, Math.max(total.value - 1, 0))
 })
 watch([wish, chosen, asList], () => sessionStorage.setItem(place(), JSON.stringify({ wish: wish.value, chosen: chosen.value, asList: asList.value })), { deep: true })
@@ -154,7 +158,7 @@ const sorts = [
         <span class="flex-1 rounded-md bg-sea-soft px-2 py-1 text-center font-semibold text-sea">Files</span>
         <button class="flex-1 rounded-md px-2 py-1 hover:bg-sunk" data-test="to-catalogue" @click="router.push({ name: 'catalogue', params: { project: id } })">Catalogue</button>
       </div>
-      <FolderTree class="min-h-0 flex-1 overflow-auto py-2" :project="id" :chosen="wish.folder ?? null" :total="whole" :version="treeVersion" @choose="set({ folder: $event, direct: false })" />
+      <FolderTree class="min-h-0 flex-1" :project="id" :chosen="wish.folder ?? null" :total="whole" :version="treeVersion" @choose="set({ folder: $event, direct: false })" />
     </aside>
     <section class="flex min-h-0 min-w-0 flex-col">
       <div class="space-y-2 border-b border-line px-4 py-3">
@@ -173,7 +177,7 @@ const sorts = [
         <button class="button px-2 py-0.5" data-test="as-list" :aria-pressed="asList" @click="asList = !asList">{{ asList ? 'Pictures' : 'List' }}</button>
       </div>
       <Problem v-if="error" :error="error" class="mx-4 mt-3" @close="error = null" />
-      <VirtualGrid v-if="total" ref="grid" class="min-h-0 flex-1" :count="total" :cell-height="asList ? 30 : 172" :cell-width="asList ? null : 158" :gap="asList ? 0 : 10" :selected="chosen">
+      <VirtualGrid v-if="total" ref="grid" role="listbox" label="Entries" class="min-h-0 flex-1" :count="total" :cell-height="asList ? 30 : 172" :cell-width="asList ? null : 158" :gap="asList ? 0 : 10" :selected="chosen" @sight="(cells = $event), asList || inSight($event)">
         <template #default="{ index }">
           <component :is="asList ? EntryLine : EntryCard" :entry="row(index)" :selected="index === chosen" :picked="!!row(index) && tray.has(row(index)!.path)" @click="chosen = index" @dblclick="open(row(index))" />
         </template>

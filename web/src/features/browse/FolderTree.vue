@@ -1,75 +1,81 @@
 <script setup lang="ts">
-import { ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { api, type Folder } from '../../api/client'
-import { count, last } from '../../model/words'
+import VirtualGrid from '../../components/VirtualGrid.vue'
+import { count } from '../../model/words'
+import FolderLine from './FolderLine.vue'
 
 const { project, chosen, total, version } = defineProps<{ project: string; chosen: string | null; total: number; version: number }>()
 const emit = defineEmits<{ choose: [path: string | null] }>()
-const LEVEL = 500
-const children = ref(new Map<string, Folder[]>())
+const PAGE = 200
+
+/** One folder's own folders, as far as they were asked for. */
+interface Level {
+  folders: Folder[]
+  whole: boolean
+}
+const levels = ref(new Map<string, Level>())
 const open = ref(new Set<string>())
 
+/** A line of the tree; without a folder it stands for those not asked for yet. */
 interface Line {
-  folder: Folder
+  within: string
   depth: number
-  more: boolean
+  folder?: Folder
 }
-const lines = ref<Line[]>([])
-
-function lay() {
+const lines = computed(() => {
   const found: Line[] = []
-  const walk = (path: string, depth: number) => {
-    const list = children.value.get(path) ?? []
-    for (const folder of list) {
-      found.push({ folder, depth, more: false })
+  const walk = (within: string, depth: number) => {
+    const level = levels.value.get(within)
+    for (const folder of level?.folders ?? []) {
+      found.push({ within, depth, folder })
       if (open.value.has(folder.path)) walk(folder.path, depth + 1)
     }
-    if (list.length && list.length % LEVEL === 0) found.push({ folder: { ...list[0]!, path }, depth, more: true })
+    if (!level?.whole) found.push({ within, depth })
   }
   walk('', 0)
-  lines.value = found
+  return found
+})
+
+async function fetchMore(within: string) {
+  const before = levels.value.get(within)?.folders ?? []
+  const found = await api.folders(project, within, before.length).catch(() => undefined)
+  if (found && (levels.value.get(within)?.folders ?? []).length === before.length) levels.value.set(within, { folders: [...before, ...found], whole: found.length < PAGE })
 }
 
-async function fetchLevel(path: string, offset = 0) {
-  const found = await api.folders(project, path, offset).catch(() => [])
-  children.value.set(path, offset ? [...(children.value.get(path) ?? []), ...found] : found)
-  lay()
+async function refresh(within: string) {
+  const wanted = version
+  const found = await api.folders(project, within).catch(() => undefined)
+  if (found && wanted === version) levels.value.set(within, { folders: found, whole: found.length < PAGE })
 }
 
 function toggle(folder: Folder) {
-  if (open.value.delete(folder.path)) lay()
-  else {
-    open.value.add(folder.path)
-    if (children.value.has(folder.path)) lay()
-    else void fetchLevel(folder.path)
-  }
+  if (!open.value.delete(folder.path)) open.value.add(folder.path)
 }
 
 watch(
-  () => [project, version],
-  async () => {
-    if (!project) return
-    await Promise.all(['', ...open.value].map((path) => fetchLevel(path)))
+  () => [project, version] as const,
+  ([now], before) => {
+    if (now !== before?.[0]) {
+      levels.value.clear()
+      open.value.clear()
+    }
+    if (now) void Promise.all([...new Set(['', ...levels.value.keys()])].map(refresh))
   },
   { immediate: true },
 )
 </script>
 
 <template>
-  <nav aria-label="Folders" class="text-[13px]">
-    <button class="flex w-full items-baseline gap-2 px-4 py-1 text-left" :class="chosen === null ? 'bg-sea-soft font-semibold text-sea' : 'hover:bg-sunk'" @click="emit('choose', null)">
+  <nav aria-label="Folders" class="flex flex-col text-[13px]">
+    <button class="mt-2 flex items-baseline gap-2 px-4 py-1 text-left" :class="chosen === null ? 'bg-sea-soft font-semibold text-sea' : 'hover:bg-sunk'" @click="emit('choose', null)">
       <span class="flex-1">All folders</span><span class="num text-[11.5px] text-faint">{{ count(total) }}</span>
     </button>
-    <div v-for="line in lines" :key="`${line.folder.path}${line.more}`" class="flex items-baseline pr-4" :class="chosen === line.folder.path && !line.more ? 'bg-sea-soft font-semibold text-sea' : 'hover:bg-sunk'" :style="{ paddingLeft: `${10 + line.depth * 13}px` }" data-test="folder" :data-folder="line.more ? undefined : line.folder.path">
-      <button v-if="line.more" class="py-1 pl-5 text-left text-faint underline" @click="fetchLevel(line.folder.path, children.get(line.folder.path)?.length ?? 0)">more folders…</button>
-      <template v-else>
-        <button v-if="line.folder.deeper" class="w-5 shrink-0 py-1 text-faint" :aria-label="`${open.has(line.folder.path) ? 'Close' : 'Open'} ${last(line.folder.path)}`" :aria-expanded="open.has(line.folder.path)" @click="toggle(line.folder)">{{ open.has(line.folder.path) ? '−' : '+' }}</button>
-        <span v-else class="w-5 shrink-0" />
-        <button class="flex min-w-0 flex-1 items-baseline gap-2 py-1 text-left" :title="line.folder.purpose ? `${line.folder.path}: ${line.folder.purpose}` : line.folder.path" @click="emit('choose', line.folder.path)" @dblclick="line.folder.deeper && toggle(line.folder)">
-          <span class="min-w-0 flex-1 truncate">{{ line.folder.alias || last(line.folder.path) }}<span v-if="line.folder.alias || line.folder.purpose" class="ml-1.5 text-[12px] font-normal text-faint">{{ line.folder.alias ? last(line.folder.path) : line.folder.purpose }}</span></span>
-          <span class="num text-[11.5px] text-faint">{{ count(line.folder.entries) }}</span>
-        </button>
+    <VirtualGrid class="min-h-0 flex-1" label="Folders" :count="lines.length" :cell-height="28" :cell-width="null" :gap="0" :inset="0" :selected="-1">
+      <template #default="{ index }">
+        <FolderLine v-if="lines[index]?.folder" :folder="lines[index].folder" :depth="lines[index].depth" :open="open.has(lines[index].folder.path)" :chosen="chosen === lines[index].folder.path" @choose="emit('choose', $event)" @toggle="toggle" />
+        <p v-else-if="lines[index]" :key="`more ${lines[index].within} ${index}`" class="py-1 text-faint" :style="{ paddingLeft: `${30 + lines[index].depth * 13}px` }" @vue:mounted="fetchMore(lines[index].within)">…</p>
       </template>
-    </div>
+    </VirtualGrid>
   </nav>
 </template>

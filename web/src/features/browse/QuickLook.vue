@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import { api, type Entry, type Look } from '../../api/client'
+import { api, type Entry, type Look, type Version } from '../../api/client'
 import { useEvents } from '../../composables/useEvents'
 import { bytes, count, folderOf, last } from '../../model/words'
 import LookBytes from './look/LookBytes.vue'
@@ -10,6 +10,7 @@ import LookModel from './look/LookModel.vue'
 import LookTable from './look/LookTable.vue'
 import LookTexture from './look/LookTexture.vue'
 import MarkForm from './MarkForm.vue'
+import NamingSheet from './NamingSheet.vue'
 import ReferenceList from './ReferenceList.vue'
 import VersionList from './VersionList.vue'
 
@@ -17,6 +18,10 @@ const { entry, picked, project } = defineProps<{ entry: Entry | undefined; picke
 const emit = defineEmits<{ open: [source?: string]; go: [path: string]; pick: []; take: []; carve: []; inside: []; marked: [values: Partial<Entry>] }>()
 const look = ref<Look>()
 const error = ref('')
+/** A version that another one lies over, looked at in its stead. */
+const version = ref<Version>()
+const shown = computed(() => version.value?.id ?? entry?.id ?? 0)
+const naming = ref(false)
 const tab = ref<'look' | 'versions' | 'references' | 'bytes'>('look')
 const tabs = computed(() => [
   ['look', 'Look'],
@@ -33,7 +38,7 @@ async function load() {
   if (!entry) return
   error.value = ''
   try {
-    const found = await api.look(entry.id)
+    const found = await api.look(shown.value)
     if (mine !== asked) return
     look.value = found
     if (!entry.seen) {
@@ -48,12 +53,18 @@ let wait = 0
 watch(
   () => entry?.id,
   () => {
-    look.value = undefined
+    look.value = version.value = undefined
     clearTimeout(wait)
     wait = window.setTimeout(load, 60)
   },
   { immediate: true },
 )
+function lookAt(wanted: Version | undefined) {
+  version.value = wanted?.wins ? undefined : wanted
+  look.value = undefined
+  tab.value = 'look'
+  void load()
+}
 useEvents((event) => event.changed === 'sources' && load())
 </script>
 
@@ -73,23 +84,24 @@ useEvents((event) => event.changed === 'sources' && load())
         </div>
       </header>
       <div class="min-h-0 flex-1 overflow-auto">
+        <p v-if="version" class="flex items-center gap-2 bg-marigold-soft px-4 py-1.5 text-[12.5px]" data-test="other-version"><span class="min-w-0 flex-1 truncate">As {{ version.source }} has it</span><button class="underline underline-offset-2" @click="lookAt(undefined)">The one that counts</button></p>
         <template v-if="tab === 'look'">
           <p v-if="error || look?.problem" class="m-4 rounded-md bg-brick-soft px-3 py-2 text-[12.5px] break-words text-brick" data-test="look-problem">{{ error || look?.problem }}</p>
           <LookModel v-if="look?.glance" :key="look.kind" :job="look.glance" :kind="look.kind" :picture="entry.picture ?? null" @go="emit('go', $event)" />
-          <LookTexture v-else-if="look?.texture" :entry="entry.id" :texture="look.texture" />
+          <LookTexture v-else-if="look?.texture" :entry="shown" :texture="look.texture" />
           <LookMaterial v-else-if="look?.material" :material="look.material" @go="emit('go', $event)" />
           <LookLevel v-else-if="look?.level" :level="look.level" @go="emit('go', $event)" />
-          <LookTable v-else-if="look?.table" :table="look.table" />
+          <LookTable v-else-if="look?.table" :table="look.table" @names="naming = true" />
           <pre v-else-if="look?.text != null" class="max-h-96 overflow-auto px-4 py-3 font-mono text-[12px] whitespace-pre-wrap" data-test="text">{{ look.text || 'This file is empty.' }}</pre>
-          <LookBytes v-else-if="plain && !look?.problem" :entry="entry.id" />
+          <LookBytes v-else-if="plain && !look?.problem" :entry="shown" />
           <div v-else-if="!error && !look?.problem" class="flex aspect-[4/3] items-center justify-center bg-paper text-[13px] text-faint">
             <img v-if="entry.picture" :src="`/api/blobs/${entry.picture}`" alt="" class="size-full object-contain" />
           </div>
           <MarkForm :key="entry.id" :entry="entry" :project="project" @marked="emit('marked', $event)" />
         </template>
-        <VersionList v-else-if="tab === 'versions'" :entry="entry.id" @open="emit('open', $event)" />
+        <VersionList v-else-if="tab === 'versions'" :entry="entry.id" @open="emit('open', $event)" @look="lookAt" />
         <ReferenceList v-else-if="tab === 'references'" :entry="entry.id" :project="project" @go="emit('go', $event)" />
-        <LookBytes v-else :entry="entry.id" />
+        <LookBytes v-else :entry="shown" />
       </div>
       <footer class="space-y-2 border-t border-line px-4 py-2.5 text-[12.5px]">
         <p class="truncate text-faint">
@@ -104,6 +116,7 @@ useEvents((event) => event.changed === 'sources' && load())
         </div>
       </footer>
     </template>
-    <p v-else class="m-auto p-8 text-center text-[13px] text-faint">Choose an entry to see it here.</p>
+    <NamingSheet v-if="naming && entry && look?.table" :project="project" :entry="shown" :columns="look.table.columns" @close="naming = false" />
+    <p v-if="!entry" class="m-auto p-8 text-center text-[13px] text-faint">Choose an entry to see it here.</p>
   </aside>
 </template>

@@ -4,14 +4,17 @@ import { api, type Version } from '../../api/client'
 import { bytes } from '../../model/words'
 
 const { entry } = defineProps<{ entry: number }>()
-const emit = defineEmits<{ open: [source: string] }>()
+const emit = defineEmits<{ open: [source: string]; look: [version: Version] }>()
 const versions = ref<Version[]>([])
 const error = ref('')
 watch(
   () => entry,
-  async () => {
+  async (wanted) => {
+    error.value = ''
+    versions.value = []
     try {
-      versions.value = await api.versions(entry)
+      const found = await api.versions(wanted)
+      if (wanted === entry) versions.value = found
     } catch (problem) {
       error.value = problem instanceof Error ? problem.message : String(problem)
     }
@@ -21,7 +24,7 @@ watch(
 const words = (v: Version) => {
   if (v.wins) return 'this one counts'
   const why = v.counts ? 'lies under it' : 'is switched off or in another language'
-  return `${why}, ${v.same ? 'same content' : 'other content'}`
+  return `${why}, ${v.differs.length ? 'other content' : 'same content'}`
 }
 </script>
 
@@ -31,13 +34,16 @@ const words = (v: Version) => {
     <ol class="space-y-2">
       <li v-for="v in versions" :key="v.id" class="rounded-lg border p-2.5" :class="v.wins ? 'border-sea bg-sea-soft/50' : 'border-line'" data-test="version">
         <div class="flex items-baseline justify-between gap-2"><span class="truncate font-semibold">{{ v.source }}</span><span class="num text-[12px]">{{ bytes(v.size) }}</span></div>
-        <p class="text-[12px]" :class="v.wins ? 'text-sea' : v.same ? 'text-faint' : 'text-marigold'">{{ words(v) }}</p>
+        <p class="text-[12px]" :class="v.wins ? 'text-sea' : v.differs.length ? 'text-marigold' : 'text-faint'">{{ words(v) }}</p>
+        <ul v-if="v.differs.length" class="mt-1 list-disc pl-4 text-[12px] break-words marker:text-faint" data-test="differs"><li v-for="line in v.differs" :key="line">{{ line }}</li></ul>
         <div class="mt-1.5 flex gap-1.5">
-          <button v-if="['model', 'texture'].includes(v.kind)" class="button py-0.5" @click="emit('open', v.source_id)">Open this one</button>
-          <a class="button py-0.5" :href="`/api/entries/${v.id}/raw`">Save this one</a>
+          <button class="button py-0.5" data-test="look-version" @click="emit('look', v)">Look at this one</button>
+          <button v-if="['model', 'texture'].includes(v.kind)" class="button py-0.5" @click="emit('open', v.source_id)">Open</button>
+          <a class="button py-0.5" :href="`/api/entries/${v.id}/raw`">Save</a>
         </div>
       </li>
     </ol>
+    <p v-if="!versions.length && !error" class="text-faint">Comparing…</p>
     <p v-if="versions.length === 1" class="mt-3 text-[12.5px] text-faint">Only one source holds this path.</p>
   </div>
 </template>

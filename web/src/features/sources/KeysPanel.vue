@@ -3,6 +3,7 @@ import { computed, onMounted, ref } from 'vue'
 import { api, type Job, type Key, type NameList, type Source } from '../../api/client'
 import { useEvents } from '../../composables/useEvents'
 import { count } from '../../model/words'
+import NamingSheet from '../browse/NamingSheet.vue'
 
 const { project, sources } = defineProps<{ project: string; sources: Source[] }>()
 const emit = defineEmits<{ error: [problem: unknown] }>()
@@ -10,6 +11,7 @@ const keys = ref<Key[]>([])
 const lists = ref<NameList[]>([])
 const name = ref('')
 const value = ref('')
+const naming = ref(false)
 const harvestId = ref('')
 const harvested = ref<Job>()
 const hashed = computed(() => sources.filter((s) => s.hashed))
@@ -91,8 +93,10 @@ const state = (key: Key) => {
       </ul>
       <div class="flex gap-2">
         <label class="button cursor-pointer">Add lists…<input type="file" multiple class="sr-only" data-test="add-names" @change="send(($event.target as HTMLInputElement).files)" /></label>
+        <button class="button" title="Names that mean something, for codes in folder and file names" data-test="naming" @click="naming = true">Code names…</button>
         <button class="button" :class="{ 'button-main': hashed.some((s) => s.named < s.hashed) }" :disabled="!hashed.length" title="Look in the game's own entries for names" data-test="harvest" @click="harvest">Harvest from the game</button>
       </div>
+      <NamingSheet v-if="naming" :project="project" @close="naming = false" />
       <div v-if="harvested" class="mt-3 border-t border-line pt-2" data-test="harvested">
         <p class="mb-1 font-medium">{{ won.length ? `${count(Number(harvested.payload.number))} names won` : 'No further name was found' }}</p>
         <ul class="max-h-44 overflow-auto text-[12px]"><li v-for="w in won" :key="w.name" class="flex justify-between gap-3"><span class="truncate font-mono">{{ w.name }}</span><span class="whitespace-nowrap text-faint">{{ w.how }}</span></li></ul>

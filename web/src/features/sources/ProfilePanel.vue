@@ -2,7 +2,7 @@
 import { onMounted, ref, watch } from 'vue'
 import { api, type Profile } from '../../api/client'
 
-const { project } = defineProps<{ project: string }>()
+const { project, mounted } = defineProps<{ project: string; mounted: boolean }>()
 const emit = defineEmits<{ error: [problem: unknown] }>()
 const text = ref('')
 const stored = ref('')
@@ -23,7 +23,7 @@ async function save() {
   try {
     await api.setProfile(project, text.value)
     stored.value = text.value
-    said.value = 'Kept; the sources are read again by it.'
+    said.value = mounted ? 'Kept; the sources are read again by it.' : 'Kept; what you mount is read by it.'
   } catch (problem) {
     emit('error', problem)
   }
@@ -52,7 +52,7 @@ const parts = [
     </div>
     <aside class="space-y-3">
       <div class="flex flex-col gap-2">
-        <button class="button button-main" :disabled="text === stored || !!checked?.problem" data-test="save-profile" @click="save">Keep and read again</button>
+        <button class="button button-main" :disabled="text === stored || !!checked?.problem" data-test="save-profile" @click="save">{{ mounted ? 'Keep and read again' : 'Keep' }}</button>
         <label class="button cursor-pointer">Bring in a file…<input type="file" accept=".yaml,.yml" class="sr-only" @change="bring(($event.target as HTMLInputElement).files)" /></label>
         <a class="button" :href="`/api/projects/${project}/profile/file`" download>Take it away as one file</a>
         <button v-if="!text.trim()" class="button" @click="begin">Begin an empty one</button>

@@ -39,12 +39,15 @@ const tabs = computed(() => [
 ] as const)
 const upload = useUploads((problem) => (error.value = problem))
 
+let asked = 0
 async function load() {
   if (!id.value) return
+  const mine = ++asked // answers may come in another order than questions went
   try {
-    sources.value = await api.sources(id.value)
+    const found = await Promise.all([api.sources(id.value), api.problems(id.value)])
+    if (mine !== asked) return
+    ;[sources.value, problems.value] = found
     loaded.value = true
-    problems.value = await api.problems(id.value)
   } catch (found) {
     error.value = found
   }
@@ -73,11 +76,22 @@ async function look() {
   }
 }
 
+async function useFit(fit: Fit) {
+  try {
+    if (fit.text) await api.setProfile(id.value, fit.text)
+    await mount(path.value)
+  } catch (found) {
+    error.value = found
+  }
+}
+
 async function order(ids: string[]) {
   const before = sources.value
   sources.value = ids.map((one) => before.find((s) => s.id === one)!)
+  asked++
   try {
-    sources.value = await api.orderSources(id.value, ids)
+    await api.orderSources(id.value, ids)
+    await load()
   } catch (found) {
     sources.value = before
     error.value = found
@@ -126,7 +140,7 @@ useKeys('Sources', [['a', 'Add a source', () => (picking.value = true)]])
       <Problem v-if="error" :error="error" @close="error = null" />
 
       <form class="flex gap-2" @submit.prevent="mount(path)">
-        <input v-model="path" class="field min-w-0 flex-1 font-mono" placeholder="Path of a folder, pack or model on this machine, or drop files here" aria-label="Path to mount" data-test="mount-path" />
+        <input v-model="path" class="field min-w-0 flex-1 font-mono" placeholder="Path on this machine, or drop files here" aria-label="Path to mount" data-test="mount-path" />
         <button type="button" class="button" @click="picking = true">Choose…</button>
         <label class="button cursor-pointer">Send files…<input type="file" multiple class="sr-only" data-test="upload" @change="upload.files(id, ($event.target as HTMLInputElement).files)" /></label>
         <button v-if="!sources.length" type="button" class="button" :disabled="!path.trim()" data-test="tell" @click="look">Tell me what you see</button>
@@ -139,7 +153,7 @@ useKeys('Sources', [['a', 'Add a source', () => (picking.value = true)]])
             <p class="font-semibold">{{ fit.name }}<template v-if="fit.version">, version {{ fit.version }}</template></p>
             <p class="text-faint">{{ fit.about }}</p>
           </div>
-          <button class="button button-main" data-test="use-fit" @click="mount(path)">Mount with this profile</button>
+          <button class="button button-main" data-test="use-fit" @click="useFit(fit)">Mount with this profile</button>
         </div>
         <ul class="mt-2 list-inside list-disc text-[12.5px]"><li v-for="reason in fit.reasons" :key="reason">{{ reason }}</li></ul>
       </section>
@@ -153,7 +167,7 @@ useKeys('Sources', [['a', 'Add a source', () => (picking.value = true)]])
         <div class="mt-1 h-1.5 overflow-hidden rounded-full bg-sunk"><div class="h-full bg-sea" :style="{ width: `${(one.have / Math.max(one.size, 1)) * 100}%` }" /></div>
       </div>
 
-      <template v-if="sources.length">
+      <template v-if="loaded">
         <div class="flex items-center gap-5 border-b border-line text-[14px]" role="tablist">
           <button v-for="[name, title] in tabs" :key="name" role="tab" class="-mb-px border-b-2 pb-2" :aria-selected="tab === name" :class="tab === name ? 'border-sea font-semibold text-sea' : 'border-transparent text-faint hover:text-ink'" :data-test="`tab-${name}`" @click="tab = name">{{ title }}</button>
           <label v-if="project?.languages.length" class="ml-auto flex items-center gap-2 pb-1.5 text-[13px]"><span class="text-faint">Language</span>
@@ -163,17 +177,19 @@ useKeys('Sources', [['a', 'Add a source', () => (picking.value = true)]])
             </select>
           </label>
         </div>
-        <StackList v-if="tab === 'stack'" :sources="sources" @order="order" @error="error = $event" @problems="tab = 'problems'" @keys="tab = 'keys'" @remount="mount" />
+        <StackList v-if="tab === 'stack' && sources.length" :sources="sources" @order="order" @error="error = $event" @problems="tab = 'problems'" @keys="tab = 'keys'" @remount="mount" />
+        <div v-else-if="tab === 'stack' && !scans.length" class="hatched rounded-xl border border-line p-10 text-center">
+          <p class="text-[16px] font-semibold">Nothing is mounted yet</p>
+          <p class="mx-auto mb-4 max-w-md">Choose a folder with game files, one pack, or a single model; packs inside a folder are opened too. Have you a profile of this game? Bring it in first. The project “Brinepost” shows how it looks.</p>
+          <div class="flex justify-center gap-2">
+            <button class="button" data-test="profile-first" @click="tab = 'profile'">Bring in a profile…</button>
+            <button class="button button-main" @click="picking = true">Choose a folder or file…</button>
+          </div>
+        </div>
         <KeysPanel v-else-if="tab === 'keys'" :project="id" :sources="sources" @error="error = $event" />
-        <ProfilePanel v-else-if="tab === 'profile'" :project="id" @error="error = $event" />
-        <ProblemList v-else :problems="problems" :project="id" />
+        <ProfilePanel v-else-if="tab === 'profile'" :project="id" :mounted="!!sources.length" @error="error = $event" />
+        <ProblemList v-else-if="tab === 'problems'" :problems="problems" :project="id" />
       </template>
-
-      <div v-else-if="loaded && !scans.length" class="hatched rounded-xl border border-line p-10 text-center">
-        <p class="text-[16px] font-semibold">Nothing is mounted yet</p>
-        <p class="mx-auto mb-4 max-w-md text-faint">Choose a folder with game files, one pack, or a single model. Packs inside a folder are opened too. The project “Brinepost” shows how it looks.</p>
-        <button class="button button-main" @click="picking = true">Choose a folder or file</button>
-      </div>
 
       <form class="flex items-center gap-2 border-t border-line pt-4 text-[13px]" @submit.prevent="create">
         <span class="text-faint">Other files, other work:</span>

@@ -29,6 +29,22 @@ async function byKey(event: KeyboardEvent, index: number) {
   await nextTick()
   list.value?.querySelector<HTMLElement>(`[data-id='${id}'] [data-handle]`)?.focus()
 }
+/** Sources side by side that share a group, by the first of them; a group of one has no line of its own. */
+const groups = computed(() => {
+  const found = new Map<string, Source[]>()
+  let first: Source | undefined
+  for (const s of sources) {
+    if (first && s.layer && s.layer === first.layer) found.get(first.id)!.push(s)
+    else found.set((first = s).id, [s])
+  }
+  return new Map([...found].filter(([, members]) => members.length > 1))
+})
+const inGroup = computed(() => new Set([...groups.value.values()].flat().map((s) => s.id)))
+const switched = (members: Source[]) => (members.every((s) => s.on) ? 'true' : members.some((s) => s.on) ? 'mixed' : 'false')
+async function switchAll(members: Source[]) {
+  const on = !members.every((s) => s.on)
+  await act(Promise.all(members.filter((s) => s.on !== on).map((s) => api.changeSource(s.id, { on }))))
+}
 async function act(work: Promise<unknown>) {
   await work.catch((problem) => emit('error', problem))
 }
@@ -44,7 +60,12 @@ const needsKey = (s: Source) => s.problems.some((p) => p.code.startsWith('key-')
   <div>
     <ol ref="list" class="overflow-hidden rounded-xl border border-line bg-sheet" aria-label="Stack, highest first" @dragover.prevent @drop.prevent.stop="drop">
       <template v-for="(s, i) in sources" :key="s.id">
-        <li class="group border-t border-line first:border-t-0" :class="{ 'border-t-2 border-t-sea': target === i, 'bg-paper/60': !s.counts }" :data-id="s.id" :data-label="s.label" data-test="source" draggable="true" @dragstart="dragged = s.id" @dragend="dragged = target = null" @dragover.prevent="dragged && (target = $event.offsetY > ($event.currentTarget as HTMLElement).clientHeight / 2 ? i + 1 : i)">
+        <li v-if="groups.has(s.id)" class="flex items-center gap-3 border-t border-line bg-paper px-4 py-1.5 text-[12.5px] first:border-t-0" data-test="group" :data-group="s.layer">
+          <span class="w-[22px]" />
+          <button role="switch" :aria-checked="switched(groups.get(s.id)!)" :aria-label="`All of ${s.layer} count`" class="relative h-5 w-9 rounded-full border" :class="switched(groups.get(s.id)!) === 'true' ? 'border-sea bg-sea' : 'border-line bg-sunk'" data-test="switch-group" @click="switchAll(groups.get(s.id)!)"><span class="absolute top-0.5 size-3.5 rounded-full bg-sheet shadow transition-[left]" :class="{ true: 'left-[18px]', mixed: 'left-[10px] bg-sea!', false: 'left-0.5' }[switched(groups.get(s.id)!)]" /></button>
+          <span class="font-semibold">{{ s.layer }}</span><span class="text-faint">{{ count(groups.get(s.id)!.length) }} sources</span>
+        </li>
+        <li class="group border-t border-line first:border-t-0" :class="{ 'border-t-2 border-t-sea': target === i, 'bg-paper/60': !s.counts, 'pl-4': inGroup.has(s.id) }" :data-id="s.id" :data-label="s.label" data-test="source" draggable="true" @dragstart="dragged = s.id" @dragend="dragged = target = null" @dragover.prevent="dragged && (target = $event.offsetY > ($event.currentTarget as HTMLElement).clientHeight / 2 ? i + 1 : i)">
           <div class="grid grid-cols-[22px_40px_minmax(0,1fr)_116px_64px_72px_auto] items-center gap-3 px-4 py-2 text-[13px]">
             <button class="cursor-grab text-faint" data-handle :aria-label="`Move ${s.label}; Alt with arrow up or down`" title="Drag, or Alt with the arrow keys" @keydown="byKey($event, i)"><span class="grid grid-cols-2 gap-0.5"><span v-for="n in 6" :key="n" class="size-1 rounded-full bg-faint/60" /></span></button>
             <button role="switch" :aria-checked="s.on" :aria-label="`${s.label} counts`" class="relative h-5 w-9 rounded-full border" :class="s.on ? 'border-sea bg-sea' : 'border-line bg-sunk'" data-test="switch" @click="act(api.changeSource(s.id, { on: !s.on }))"><span class="absolute top-0.5 size-3.5 rounded-full bg-sheet shadow transition-[left]" :class="s.on ? 'left-[18px]' : 'left-0.5'" /></button>

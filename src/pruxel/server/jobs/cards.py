@@ -1,0 +1,96 @@
+"""The catalogue, a page of cards at a time. Runs aside."""
+
+from __future__ import annotations
+
+import uuid
+from functools import lru_cache
+from typing import Any
+
+from sqlalchemy import select
+
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import InputError
+from pruxel.core.sources.catalogue import Card, build_cards, is_catalogue, names_by_code, read_rows
+from pruxel.core.sources.kinds import Kind
+from pruxel.core.sources.profile import GameTable
+from pruxel.server.jobs.stacks import stored_stack
+from pruxel.server.store.database import session
+from pruxel.server.store.marks import found_by_pattern
+from pruxel.server.store.tables import EntryRow
+
+_MOST_PARTS = 60
+Lines = tuple[tuple[GameTable, str, str], ...]
+
+
+@lru_cache(maxsize=4)
+def _lines(project: uuid.UUID, revision: int) -> tuple[Lines, tuple[str, ...]]:
+    """Every table's codes and names in order, and what is wrong with the tables; kept while nothing changes."""
+    del revision
+    stack = stored_stack(project)
+    lines: list[tuple[GameTable, str, str]] = []
+    problems = []
+    for table in stack.profile.spec.tables:
+        if not is_catalogue(table):
+            continue
+        try:
+            names = names_by_code(table, read_rows(stack.read(table.file, Context()), table.file))
+        except InputError as error:
+            problems.append(error.fault.line())
+            continue
+        lines += [(table, code, name) for code, name in names.items()]
+    return tuple(lines), tuple(problems)
+
+
+def cards_of(project: uuid.UUID, group: str | None, words: str, offset: int, limit: int) -> dict[str, Any]:
+    """One page of the things whose name or code has all words, with how many there are in each group."""
+    stack = stored_stack(project)
+    lines, problems = _lines(project, stack.state.revision)
+    groups: dict[str, int] = {}
+    for table, _, _ in lines:
+        groups[table.group] = groups.get(table.group, 0) + 1
+    wanted = words.lower().split()
+    found = [
+        line
+        for line in lines
+        if group in {None, line[0].group} and all(word in f"{line[2]} {line[1]}".lower() for word in wanted)
+    ]
+    with session() as db:
+
+        def find(pattern: str) -> tuple[str, ...]:
+            return found_by_pattern(db, stack.state, pattern, _MOST_PARTS)
+
+        cards = [card for table, code, name in found[offset : offset + limit]
+                 for card in build_cards(table, {code: name}, find)]  # fmt: skip
+        paths = [path for card in cards for path in (*_faces(card), *card.parts.get("clips", ()))]
+        rows = db.execute(
+            select(EntryRow.path, EntryRow.kind, EntryRow.picture).where(
+                EntryRow.slot.in_(stack.state.winning), EntryRow.path.in_(paths)
+            )
+        ).all()
+    pictures = {r.path: r.picture for r in rows if r.picture is not None}
+    kinds = {r.path: r.kind for r in rows}
+    return {
+        "cards": [_told(card, pictures, kinds) for card in cards],
+        "total": len(found),
+        "groups": groups,
+        "problems": list(problems),
+    }
+
+
+def _faces(card: Card) -> tuple[str, ...]:
+    """The entries whose picture may stand for a card, the best first."""
+    return (*card.parts.get("portrait", ()), *card.parts.get("model", ()))
+
+
+def _told(card: Card, pictures: dict[str, str], kinds: dict[str, str]) -> dict[str, Any]:
+    models = [path for path in card.parts.get("model", ()) if kinds.get(path) == Kind.MODEL]
+    clips = [path for path in card.parts.get("clips", ()) if kinds.get(path) == Kind.CLIPS]
+    return {
+        "group": card.group,
+        "code": card.code,
+        "name": card.name,
+        "picture": next((pictures[path] for path in _faces(card) if path in pictures), None),
+        "parts": {name: list(paths) for name, paths in card.parts.items()},
+        "missing": list(card.missing),
+        "bench": [*models, *clips] if models else [],
+    }
