@@ -118,10 +118,10 @@ def run() -> None:
         with served() as server, psycopg.connect(url, autocommit=True) as connection:
             bare = plain(connection, many)
             for name, questions in QUESTIONS.items():
-                at_many, at_few = p95(spoken(server, many), questions), p95(spoken(server, few), questions)
+                at_many, at_few, by_hand = p95([spoken(server, many), spoken(server, few), bare], questions)
                 line(f"{name}, p95 : the same at 10,000", at_many, at_few, 3)
-                line(f"{name}, p95 : bare SQL", at_many, p95(bare, questions), 1.5)
-            listed = p95(spoken(server, few), [("entries", {})] * 5)
+                line(f"{name}, p95 : bare SQL", at_many, by_hand, 1.5)
+            listed = p95([spoken(server, few)], [("entries", {})] * 5)[0]
             line("switching the layer off, then its list : the list", switch(server, many), listed, 3)
         with database.session() as db:
             jobs.tell(db, {})

@@ -15,10 +15,11 @@ from pruxel.core.sources.base import Listed
 from pruxel.core.sources.kinds import Kind
 from pruxel.server.store import facets, samples, search
 from pruxel.server.store.conditions import Query
-from pruxel.server.store.database import session
+from pruxel.server.store.database import reading, session
 from pruxel.server.store.loading import Loading, copy_entries, known_folders, new_slot, store_counts, store_folders
 from pruxel.server.store.stack_state import StackState, stack_state
 from pruxel.server.store.tables import Mark, Project, Reference, SourceRow
+from pruxel.server.store.words import worth_looking_up
 
 PARTS = ["crab", "Toll_crab", "kelp", "reef 02", "lamp%", "Ünder", "a_b", "g0012", "lamp-x", "diver"]
 ENDINGS = ["dds", "brm", "txt"]
@@ -27,7 +28,7 @@ SIZES = [1, 60, 2_000, 999_950]
 ROWS = [
     Listed(f"{a}/{b}_{n:02d}.{ENDINGS[n % 3]}", KINDS[n % 3], SIZES[n % 4] + (7 * n) % 50, 1, "stored", n)
     for n, (a, b) in enumerate((a, b) for a in PARTS for b in PARTS for _ in range(2))
-]
+] + [Listed(f"{name}.txt", Kind.TEXT, 70, 1, "stored", 0) for name in ("ab", "b_x", "crab_0")]
 STARRED, NOTED, SEEN = {ROWS[5].path}, {ROWS[5].path}, {ROWS[90].path}
 LOWER, UPPER = ROWS[:150], ROWS[120:]
 
@@ -73,7 +74,7 @@ def means(path: str, word: str) -> bool:
     """One word of a search, judged the plain way."""
     low, word = path.lower(), word.lower()
     if "*" in word or "?" in word:
-        pattern = translate(word.replace("[", "[[]"))
+        pattern = translate(word.removeprefix("**/").replace("[", "[[]"))
         own = bool(re.match(pattern, low.rsplit("/", 1)[-1]))
     elif len(word) < 3:
         own = bool(re.search(rf"(^|[/_. -]){re.escape(word)}", low))
@@ -109,7 +110,11 @@ def expected(query: Query) -> list[Listed]:
 
 WORDS = st.one_of(
     st.sampled_from(["crab", "-crab", "CRAB", "to", "l", "%", "_", "p%_", "ünd", "*crab*", "?rab_*", "-*.dds", "*%*"]),
-    st.sampled_from(["garden", "lamp", "0", "reef", "g00", "a_b", "zzz", "*zz*", "-zzz", "sleep", "x_*"]),
+    st.sampled_from(["garden", "lamp", "0", "reef", "g00", "a_b", "zzz", "*zz*", "-zzz", "sleep", "x_*", "ab_reef"]),
+    st.sampled_from(
+        ["b_crab", "toll_crab_0", "crab/toll", "reef*_0*", "p%_17", "a_b_1", "%%_", "b.t", "-a_b/lamp", "_0"]
+    ),
+    st.sampled_from(["**/ab*", "**/b_*", "**/*crab_0*", "-**/crab*", "*a", "?b*"]),
 )
 QUERIES = st.builds(
     Query,
@@ -141,7 +146,7 @@ def test_pages_and_counts_are_those_of_a_plain_walk(
     @given(query=QUERIES, offset=st.integers(0, 30), limit=st.integers(1, 60))
     def check(query: Query, offset: int, limit: int) -> None:
         wanted = expected(query)
-        with session() as db:
+        with reading() as db:
             rows = search.page(db, state, query, offset=offset, limit=limit)
             counted = facets.counts(db, state, query)
             assert [r.path for r in rows] == [r.path for r in wanted[offset : offset + limit]]
@@ -155,3 +160,12 @@ def test_pages_and_counts_are_those_of_a_plain_walk(
             assert counted.flags == told
 
     check()
+
+
+def test_rare_pieces_are_looked_up_and_no_more_than_pay() -> None:
+    sample = [f"kelp/coral_{n:04d}" for n in range(0, 2000, 10)] + [f"kelp/crab_{n:04d}" for n in range(1800)]
+    assert worth_looking_up(sample, ["kel", "elp", "cor", "ora"]) == ["cor"]
+    assert worth_looking_up(sample, ["kel", "CRA", "019"]) == ["019"]
+    assert worth_looking_up(sample, ["KEL", "RAB", "_17"]) == ["_17"]
+    assert worth_looking_up(sample, ["xyz", "kel"]) == ["xyz"]
+    assert worth_looking_up([], ["kel", "elp"]) == ["kel", "elp"]

@@ -173,11 +173,21 @@ def test_names_are_given_in_bulk_and_taken_back(client: TestClient, reef: str, w
     assert entry(client, reef, "flora/coral_03/coral_03.brm")["alias"] == "White coral"
     taken = client.get(f"/api/projects/{reef}/profile/file").text
     assert "Letterbox" in taken
+    assert folder_names(client, reef, "props")["props/p0113"] == "Letterbox"
     assert client.delete(f"/api/projects/{reef}/naming").json() == 7
     wait_for(lambda: entry(client, reef, diver)["within"] == "Postmaster Orla Finch")
     assert entry(client, reef, "props/p0113/p0113.brm")["within"] == ""
     assert entry(client, reef, "props/p0118/p0118.brm")["within"] == "My own sign"
+    named = folder_names(client, reef, "props")
+    assert (named["props/p0113"], named["props/p0118"]) == ("", "My own sign")
     client.put(f"/api/projects/{reef}/marks", json=mine | {"alias": ""})
+    assert folder_names(client, reef, "props")["props/p0118"] == ""
+
+
+def folder_names(client: TestClient, project: str, path: str) -> dict[str, str]:
+    """Aliases of the folders in a folder."""
+    found = client.get(f"/api/projects/{project}/folders", params={"path": path}).json()
+    return {f["path"]: f["alias"] for f in found}
 
 
 def test_what_is_in_sight_is_drawn_first(client: TestClient, reef: str, wait_for: Wait) -> None:
@@ -193,8 +203,7 @@ def test_aliases_come_from_tables_and_are_searched(client: TestClient, reef: str
     found = find(client, reef, search="orla finch", kind="model")
     assert [e["path"] for e in found] == ["actors/act_0107/act_0107.brm", "actors/act_0107/act_0107_lo.brm"]
     assert found[0]["within"] == "Postmaster Orla Finch"
-    folders = client.get(f"/api/projects/{reef}/folders", params={"path": "actors"}).json()
-    assert {f["path"]: f["alias"] for f in folders}["actors/act_0233"] == "Courier Anna Reed"
+    assert folder_names(client, reef, "actors")["actors/act_0233"] == "Courier Anna Reed"
     top = {f["path"]: f["purpose"] for f in client.get(f"/api/projects/{reef}/folders").json()}
     assert (top["actors"], top["text"]) == ("people and creatures", "")
     assert facets(client, reef, variant="low resolution")["total"] == 3

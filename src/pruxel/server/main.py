@@ -32,14 +32,15 @@ from pruxel.server.api.problems import RESPONSES, add_problem_details, not_found
 from pruxel.server.jobs import looking
 from pruxel.server.jobs.aside import end_aside, start_aside
 
+# Routes are tried one after the other: those that are asked most come first.
 PARTS = (
+    entries,
+    looks,
     projects,
     sources,
     profiles,
     naming,
     uploads,
-    entries,
-    looks,
     aliases,
     catalogue,
     carves,

@@ -16,7 +16,8 @@ from pruxel.server.jobs.aliases import LISTED, Naming, try_naming
 from pruxel.server.jobs.aside import aside
 from pruxel.server.jobs.queue import put_job, send
 from pruxel.server.store.database import session
-from pruxel.server.store.jobs import job_event, tell
+from pruxel.server.store.jobs import job_event
+from pruxel.server.store.marks import names_changed
 from pruxel.server.store.tables import Mark
 
 router = APIRouter(tags=["aliases"])
@@ -55,6 +56,6 @@ def take_names_back(project: UUID) -> int:
         gone = db.execute(delete(Mark).where(*mine, *alone))
         kept = db.execute(update(Mark).where(*mine).values(alias="", origin=""))
         job = put_job(db, project, "aliases", "Reading the game's tables", {"key": "aliases"})
-        tell(db, {"changed": "marks", "project_id": str(project)})
+        names_changed(db, project)
     send(job)
     return sum(found.rowcount for found in (gone, kept) if isinstance(found, CursorResult))

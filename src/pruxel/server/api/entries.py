@@ -9,6 +9,7 @@ from uuid import UUID
 
 from fastapi import APIRouter, Depends, Response
 from fastapi import Query as Parameter
+from pydantic import TypeAdapter
 from sqlalchemy import delete, select
 
 from pruxel.core.base.context import Context
@@ -29,22 +30,23 @@ from pruxel.server.jobs.looking import stretch_of, versions_of
 from pruxel.server.jobs.stacks import known_of, stored_entry
 from pruxel.server.store.blobs import find_blob
 from pruxel.server.store.conditions import Flag, Query, Sort
-from pruxel.server.store.database import session
+from pruxel.server.store.database import reading, session
 from pruxel.server.store.facets import counts
 from pruxel.server.store.folders import children
-from pruxel.server.store.jobs import tell
-from pruxel.server.store.marks import change_mark
+from pruxel.server.store.marks import change_mark, names_changed
 from pruxel.server.store.search import Found, page
-from pruxel.server.store.stack_state import StackState
+from pruxel.server.store.stack_state import StackState, kept_state
 from pruxel.server.store.tables import SavedSearch
 
 router = APIRouter(tags=["entries"])
 _FOREVER = {"Cache-Control": "private, max-age=31536000, immutable"}
 _LARGEST_RAW = 2 << 30
 _MOST_BYTES = 1 << 16
+_MOST_ANSWERS = 400
+_FOLDERS = TypeAdapter(list[FolderOut])
 
 
-def query_of(
+async def query_of(
     words: Annotated[str, Parameter(alias="search", max_length=400)] = "",
     kind: str | None = None,
     source: UUID | None = None,
@@ -63,6 +65,11 @@ def query_of(
 
 
 Wanted = Annotated[Query, Depends(query_of)]
+
+
+def _json(content: str | bytes) -> Response:
+    """An answer as it is: what the routes above build is not checked once more, in a thread of its own."""
+    return Response(content, media_type="application/json")
 
 
 def _out(row: Found, state: StackState) -> EntryOut:
@@ -87,41 +94,50 @@ def _out(row: Found, state: StackState) -> EntryOut:
     )
 
 
-@router.get("/projects/{project}/entries")
+@router.get("/projects/{project}/entries", response_model=EntriesOut)
 def list_entries(
     project: UUID,
     query: Wanted,
     offset: Annotated[int, Parameter(ge=0, le=10_000_000)] = 0,
     limit: Annotated[int, Parameter(ge=1, le=500)] = 120,
     after: Annotated[str | None, Parameter(max_length=2000)] = None,
-) -> EntriesOut:
+) -> Response:
     """One page of the merged view; `after`, the last path of the page before, makes going on quick."""
-    with session() as db:
+    with reading() as db:
         state = state_of(db, project)
         rows = page(db, state, query, offset=offset, limit=limit, after=after)
-    return EntriesOut(entries=[_out(row, state) for row in rows], offset=offset)
+    return _json(EntriesOut(entries=[_out(row, state) for row in rows], offset=offset).model_dump_json())
 
 
-@router.get("/projects/{project}/facets")
-def count_entries(project: UUID, query: Wanted) -> FacetsOut:
+@router.get("/projects/{project}/facets", response_model=FacetsOut)
+def count_entries(project: UUID, query: Wanted) -> Response:
     """How many entries a search finds, by kind, variant class and source."""
-    with session() as db:
-        return FacetsOut(**asdict(counts(db, state_of(db, project), query)))
+    with reading() as db:
+        found = counts(db, state_of(db, project), query)
+    return _json(FacetsOut(**asdict(found)).model_dump_json())
 
 
-@router.get("/projects/{project}/folders")
+@router.get("/projects/{project}/folders", response_model=list[FolderOut])
 def list_folders(
     project: UUID,
     path: Annotated[str, Parameter(max_length=2000)] = "",
     offset: Annotated[int, Parameter(ge=0)] = 0,
-    limit: Annotated[int, Parameter(ge=1, le=2000)] = 200,
-) -> list[FolderOut]:
+    limit: Annotated[int, Parameter(ge=1, le=500)] = 200,
+) -> Response:
     """The folders directly in a folder."""
-    with session() as db:
+    asked = ("folders", path, offset, limit)
+    kept = kept_state(project)
+    if kept is not None and asked in kept.answers:
+        return _json(kept.answers[asked])
+    with reading() as db:
         state = state_of(db, project)
         found = children(db, state, path, offset=offset, limit=limit)
     profile = known_of(project, state.revision).profile
-    return [FolderOut(**vars(line), purpose=profile.purpose_of(line.path)) for line in found]
+    lines = [FolderOut(**vars(line), purpose=profile.purpose_of(line.path)) for line in found]
+    answer = _FOLDERS.dump_json(lines)
+    if len(state.answers) < _MOST_ANSWERS:
+        state.answers[asked] = answer
+    return _json(answer)
 
 
 @router.get("/entries/{entry}/versions")
@@ -167,14 +183,14 @@ def mark(project: UUID, wanted: MarkIn) -> None:
         state = state_of(db, project)
         values = wanted.model_dump(include={"alias", "note", "star", "seen"})
         change_mark(db, state, wanted.path, folder=wanted.folder, values=values)
-        if wanted.seen is None:
-            tell(db, {"changed": "marks", "project_id": str(project)})
+        if any(value is not None for name, value in values.items() if name != "seen"):
+            names_changed(db, project)
 
 
 @router.get("/projects/{project}/searches")
 def list_searches(project: UUID) -> list[SavedSearchModel]:
     """Saved searches by name."""
-    with session() as db:
+    with reading() as db:
         rows = db.execute(select(SavedSearch).where(SavedSearch.project_id == project).order_by(SavedSearch.name))
         return [SavedSearchModel(name=r.name, query=r.query) for r in rows.scalars()]
 

@@ -17,9 +17,9 @@ from pruxel.core.sources.profile import GameTable
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import StoredStack, stored_entry, stored_stack
 from pruxel.server.store.database import session
-from pruxel.server.store.jobs import change_job, tell
+from pruxel.server.store.jobs import change_job
 from pruxel.server.store.likes import escaped
-from pruxel.server.store.marks import places_of
+from pruxel.server.store.marks import names_changed, places_of
 from pruxel.server.store.stack_state import StackState
 from pruxel.server.store.tables import Job, Mark
 
@@ -61,7 +61,7 @@ def aliases(job: Job, context: Context) -> None:
         for known in stack.profile.spec.aliases:
             _put(db, stack, known.path.removesuffix("/**"), known.alias, folder=known.path.endswith("/**"),
                  origin="profile", note=known.note, star=known.star)  # fmt: skip
-        tell(db, {"changed": "marks", "project_id": str(job.project_id)})
+        names_changed(db, job.project_id)
 
 
 def _alias(db: Session, stack: StoredStack, pattern: str, name: str, origin: str = "table") -> int:
@@ -144,4 +144,4 @@ def name_in_bulk(job: Job, context: Context) -> None:
         for (code, name), _ in context.each(list(naming.names().items()), lambda row: row[1]):
             given += _alias(db, stack, naming.pattern.replace("{id}", code), name, LISTED)
         change_job(db, job.id, payload=job.payload | {"given": given})
-        tell(db, {"changed": "marks", "project_id": str(job.project_id)})
+        names_changed(db, job.project_id)

@@ -22,7 +22,7 @@ from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import StoredStack, stored_stack
 from pruxel.server.settings import settings
 from pruxel.server.store.conditions import Query
-from pruxel.server.store.database import session
+from pruxel.server.store.database import reading, session
 from pruxel.server.store.jobs import change_job
 from pruxel.server.store.search import page
 from pruxel.server.store.tables import EntryRow, Job
@@ -62,7 +62,7 @@ def _paths(stack: StoredStack, payload: dict[str, Any]) -> Iterator[list[str]]:
     query = Query(**payload["query"])
     after: str | None = None
     while True:
-        with session() as db:
+        with reading() as db:
             rows = page(db, stack.state, query, offset=0, limit=_PAGE, after=after)
         if not rows:
             return

@@ -10,7 +10,7 @@ from pruxel.core.scene.model import Scene
 from pruxel.core.sources.kinds import Kind
 from pruxel.server.jobs.stacks import split_source
 from pruxel.server.store.conditions import Query
-from pruxel.server.store.database import session
+from pruxel.server.store.database import reading
 from pruxel.server.store.search import page
 from pruxel.server.store.stack_state import StackState
 
@@ -44,7 +44,7 @@ def _near(state: StackState, path: str, kind: Kind) -> list[str]:
     folder = path
     while folder and len(found) < _MOST_TRIED:
         folder = folder.rpartition("/")[0]
-        with session() as db:
+        with reading() as db:
             rows = page(db, state, Query(kind=kind, folder=folder or None), offset=0, limit=_MOST_TRIED)
         found |= dict.fromkeys(row.path for row in rows)
     return list(found)[:_MOST_TRIED]

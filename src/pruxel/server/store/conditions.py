@@ -2,21 +2,18 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from sqlalchemy import text
 from sqlalchemy.orm import Session
 
-from pruxel.core.sources.patterns import pattern_regex
-from pruxel.server.store.likes import escaped
+from pruxel.server.store.database import without
 from pruxel.server.store.stack_state import StackState
+from pruxel.server.store.words import words_of
 
 Sort = Literal["path", "size", "kind", "source", "references"]
-_TRIGRAM = 3
 _MOST_DIGITS = 30
 Flag = Literal["shadowed", "unnamed", "seen", "unseen", "starred", "noted"]
 
@@ -61,20 +58,26 @@ def _power_of_ten(number: int) -> int | None:
 class Condition:
     """A search over rows `e` of the slots `values["slots"]`.
 
-    `kinds` and `paths` are stretches of the indexes, `tests` judge row by row. `by_word` tells whether the word index
-    can find the matches: it needs three characters in a row, or the start of a part.
+    `kinds` and `paths` are stretches of the indexes, `tests` judge row by row. `keys` follow from the tests; the word
+    index looks them up. `by_word` tells whether it can find the matches.
     """
 
     kinds: tuple[str, ...]
     paths: tuple[str, ...]
+    keys: tuple[str, ...]
     tests: tuple[str, ...]
     values: dict[str, Any]
-    by_word: bool = False
+    by_word: bool
+
+    @property
+    def judged(self) -> str:
+        """Everything, as SQL to judge rows by."""
+        return " AND ".join((*self.kinds, *self.paths, *self.tests)) or "true"
 
     @property
     def whole(self) -> str:
-        """Everything, as SQL."""
-        return " AND ".join((*self.kinds, *self.paths, *self.tests)) or "true"
+        """Everything, as SQL to find rows by."""
+        return " AND ".join((*self.kinds, *self.paths, *self.keys, *self.tests)) or "true"
 
 
 def slots_of(state: StackState, query: Query) -> list[int]:
@@ -85,61 +88,12 @@ def slots_of(state: StackState, query: Query) -> list[int]:
     return chosen
 
 
-def _word(word: str, number: int, values: dict[str, Any]) -> str:
-    """The condition for one word. One or two letters mean the start of a part, or they would mean nearly everything."""
-    key = f"w{number}"
-    if ("*" in word or "?" in word) and "/" not in word and "**" not in word:
-        values[key] = escaped(word).replace("*", "%").replace("?", "_")
-        values[f"{key}l"] = f"%{values[key]}%"
-        # The word index answers the first half; the second only judges what that lets through.
-        return f"(e.lowered LIKE lower(:{key}l) AND split_part(e.lowered, '/', -1) LIKE lower(:{key}))"
-    if "*" in word or "?" in word:
-        anchored = word if "/" in word or word.startswith("**") else f"**/{word}"
-        values[key] = "^" + pattern_regex(anchored) + "$"
-        values[f"{key}l"] = "%" + escaped(word).replace("*", "%").replace("?", "_") + "%"
-        return f"(e.lowered LIKE lower(:{key}l) AND (e.lowered || '') ~ lower(:{key}))"
-    if len(word) < 3:
-        values[key] = f"(^|[/_. -]){re.escape(word)}"
-        return f"e.lowered ~ lower(:{key})"
-    values[key] = f"%{escaped(word)}%"
-    return f"e.lowered LIKE lower(:{key})"
-
-
-def _indexed(word: str) -> bool:
-    """Whether the word has what the word index holds: three characters in a row, or the start of a part."""
-    wild = "*" in word or "?" in word
-    return not wild or any(len(run) >= _TRIGRAM for run in re.split(r"[*?/_. -]", word))
-
-
-def _marked(db: Session, state: StackState, word: str) -> tuple[list[str], list[str]]:
-    """Paths and folders whose alias or note has the word."""
-    rows = db.execute(
-        text(
-            "SELECT path, folder FROM marks WHERE project_id = :project "
-            "AND (alias ILIKE :word OR note ILIKE :word) LIMIT 200"
-        ),
-        {"project": state.project, "word": f"%{escaped(word)}%"},
-    ).all()
-    return [r.path for r in rows if not r.folder], [r.path for r in rows if r.folder]
-
-
 def condition_of(db: Session, state: StackState, query: Query) -> Condition:
     """The condition of a search, for statements over `entries e`."""
     values: dict[str, Any] = {"slots": slots_of(state, query), "project": state.project}
-    kinds, paths, tests, by_word = list[str](), list[str](), list[str](), False
-    for number, raw in enumerate(query.words.split()[:12]):
-        out = raw.startswith("-") and len(raw) > 1
-        word = raw[1:] if out else raw
-        own = _word(word, number, values)
-        by_word |= not out and _indexed(word)
-        marked, folders = _marked(db, state, word)
-        if marked:
-            values[f"m{number}"] = marked
-            own += f" OR e.path = ANY(:m{number})"
-        for place, folder in enumerate(folders[:40]):
-            values[f"f{number}_{place}"] = f"{escaped(folder)}/%"
-            own += f" OR e.path LIKE :f{number}_{place}"
-        tests.append(f"NOT ({own})" if out else f"({own})")
+    words = words_of(db, state, query.words)
+    values |= words.values
+    kinds, paths, tests = list[str](), list[str](), [*words.tests]
     if query.kind:
         values["kind"] = query.kind
         kinds.append("e.kind = :kind")
@@ -159,7 +113,7 @@ def condition_of(db: Session, state: StackState, query: Query) -> Condition:
     if query.flag == "unnamed":
         paths.append("e.path >= '~unnamed/' AND e.path < '~unnamed0'")
     tests += _of_marks(query.flag)
-    return Condition(tuple(kinds), tuple(paths), tuple(tests), values, by_word)
+    return Condition(tuple(kinds), tuple(paths), words.keys, tuple(tests), values, words.by_word)
 
 
 _OF_MARKS = "e.path IN (SELECT m.path FROM marks m WHERE m.project_id = :project AND NOT m.folder AND {})"
@@ -178,14 +132,6 @@ def _of_marks(flag: Flag | None) -> list[str]:
 def each_slot(select: str, slots: Sequence[int]) -> str:
     """One SELECT a slot, joined. A slot stands in it as a number, so that every index that starts with it is used."""
     return " UNION ALL ".join(f"({select.replace('{slot}', str(int(slot)))})" for slot in slots)
-
-
-@contextmanager
-def without(db: Session, *ways: str) -> Iterator[None]:
-    """Forbid the planner ways for a few statements; its estimates of how many paths hold a word are far off."""
-    db.execute(text("SELECT " + ", ".join(f"set_config('{way}', 'off', true)" for way in ways)))
-    yield
-    db.execute(text("SELECT " + ", ".join(f"set_config('{way}', 'on', true)" for way in ways)))
 
 
 @contextmanager

@@ -17,8 +17,8 @@ from pruxel.server.store.conditions import (
     each_slot,
     fair_share,
     slots_of,
-    without,
 )
+from pruxel.server.store.database import without
 from pruxel.server.store.samples import worth_walking
 from pruxel.server.store.stack_state import StackState
 

@@ -18,10 +18,8 @@ _CHILDREN = text(
           AND EXISTS (SELECT 1 FROM folder_counts c WHERE c.folder = f.id AND c.slot = ANY(:slots))
         ORDER BY f.path LIMIT :limit OFFSET :offset
     )
-    SELECT f.path, sum(c.below) AS entries, sum(c.size) AS size, sum(c.below) > sum(c.files) AS deeper,
-           coalesce(max(m.alias), '') AS alias
+    SELECT f.path, sum(c.below) AS entries, sum(c.size) AS size, sum(c.below) > sum(c.files) AS deeper
     FROM shown f JOIN folder_counts c ON c.folder = f.id AND c.slot = ANY(:slots)
-    LEFT JOIN marks m ON m.project_id = :project AND m.path = f.path AND m.folder
     GROUP BY f.id, f.path ORDER BY f.path
     """
 )
@@ -42,4 +40,5 @@ def children(db: Session, state: StackState, path: str, *, offset: int, limit: i
     """The folders directly in `path` (the top is an empty text) that hold something in the merged view."""
     values = {"slots": state.winning, "project": state.project, "path": path, "offset": offset, "limit": limit}
     rows = db.execute(_CHILDREN, values).all()
-    return [FolderLine(r.path, int(r.entries), int(r.size), bool(r.deeper), r.alias) for r in rows]
+    names = state.folder_names
+    return [FolderLine(r.path, int(r.entries), int(r.size), bool(r.deeper), names.get(r.path, "")) for r in rows]

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import re
+import uuid
 from typing import Any
 
-from sqlalchemy import text
+from sqlalchemy import text, update
 from sqlalchemy.orm import Session
 
 from pruxel.core.sources.patterns import pattern_regex
+from pruxel.server.store.jobs import tell
 from pruxel.server.store.likes import escaped
 from pruxel.server.store.stack_state import StackState
+from pruxel.server.store.tables import Project
 
 _CHANGE = text(
     """
@@ -36,6 +39,12 @@ def change_mark(db: Session, state: StackState, path: str, *, folder: bool, valu
     said = {name: values.get(name) for name in ("alias", "note", "star", "seen")}
     content = {"stamp": None if row is None else row.stamp, "size": None if row is None else row.size}
     db.execute(_CHANGE, {"project": state.project, "path": path, "folder": folder} | said | content)
+
+
+def names_changed(db: Session, project: uuid.UUID) -> None:
+    """Tell that aliases or notes of a project have changed."""
+    db.execute(update(Project).where(Project.id == project).values(naming=Project.naming + 1))
+    tell(db, {"changed": "marks", "project_id": str(project)})
 
 
 def found_by_pattern(db: Session, state: StackState, pattern: str, most: int) -> tuple[str, ...]:

@@ -17,8 +17,8 @@ from pruxel.server.store.conditions import (
     condition_of,
     each_slot,
     fair_share,
-    without,
 )
+from pruxel.server.store.database import without
 from pruxel.server.store.samples import worth_walking
 from pruxel.server.store.stack_state import StackState
 
@@ -58,8 +58,11 @@ class _Order:
 
     @property
     def unindexed(self) -> str:
-        """The order over all slots as no index can give it, so that matches are found first and then sorted."""
-        return self.outer.replace("p.path", "p.path || ''").replace("p.size", "p.size + 0")
+        """The order over all slots as no index can give it, so that matches are found first and then sorted.
+
+        Paths are compared byte by byte, which is the same order as the database's, but sooner told.
+        """
+        return self.outer.replace("p.path", 'p.path COLLATE "C"').replace("p.size", "p.size + 0")
 
 
 _USED = "(SELECT count(*) FROM entry_references r WHERE r.project_id = :project AND r.target = p.path)"
@@ -113,27 +116,16 @@ def page(
         Found(r.id, r.slot, r.path, r.kind, r.size, r.variant, r.picture, r.alias, r.note, r.star, r.seen, r.used)
         for r in rows
     ]
-    aliases = _folder_aliases(db, state, {place for row in found for place in _above(row.path)})
-    if not aliases:
+    names = state.folder_names
+    if not names:
         return found
-    return [replace(row, within=next((aliases[p] for p in _above(row.path) if p in aliases), "")) for row in found]
+    return [replace(row, within=next((names[p] for p in _above(row.path) if p in names), "")) for row in found]
 
 
 def _above(path: str) -> list[str]:
     """The folders above a path, nearest first."""
     parts = path.split("/")[:-1]
     return ["/".join(parts[:depth]) for depth in range(len(parts), 0, -1)]
-
-
-def _folder_aliases(db: Session, state: StackState, places: set[str]) -> dict[str, str]:
-    rows = db.execute(
-        text(
-            "SELECT path, alias FROM marks "
-            "WHERE project_id = :project AND folder AND alias <> '' AND path = ANY(:places)"
-        ),
-        {"project": state.project, "places": sorted(places)},
-    )
-    return {row.path: row.alias for row in rows}
 
 
 def _dressed(db: Session, asked: Condition, order: _Order, inner: str) -> _Rows:

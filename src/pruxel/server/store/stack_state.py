@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import uuid
 from collections import OrderedDict
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from threading import Lock
+from typing import Any
 
 from sqlalchemy import func, select, text, update
 from sqlalchemy.orm import Session
 
-from pruxel.server.store.tables import FacetCount, Project, Slot, SourceRow
+from pruxel.server.store.database import glance
+from pruxel.server.store.tables import FacetCount, Mark, Project, Slot, SourceRow
 
 READY = "ready"
 
@@ -30,7 +32,8 @@ class SlotInfo:
 class StackState:
     """Sources lowest first, slots, and what follows from order, switches and language.
 
-    `everything` is how many entries all projects have together.
+    `everything` is how many entries all projects have together, `folder_names` aliases of folders by path, `answers`
+    what follows from all this and was worked out already.
     """
 
     project: uuid.UUID
@@ -39,6 +42,8 @@ class StackState:
     sources: tuple[SourceRow, ...]
     slots: tuple[SlotInfo, ...]
     everything: int
+    folder_names: dict[str, str]
+    answers: dict[tuple[object, ...], Any] = field(default_factory=dict)
 
     def counts(self, source: SourceRow) -> bool:
         """Whether a source takes part in the merged view."""
@@ -113,39 +118,48 @@ class StackState:
 
 
 # Every change of a row gives it another xmin or ctid, so that equal stamps mean equal rows.
-_STAMP = text(
-    """
-    SELECT p.revision, p.language, (SELECT coalesce(sum(entries), 0) FROM sources) AS everything,
+_STAMP = """
+    SELECT p.revision, p.naming, p.language, (SELECT coalesce(sum(entries), 0) FROM sources) AS everything,
            (SELECT string_agg(concat_ws(':', s.id, s.xmin, s.ctid), ',' ORDER BY s.id)
             FROM sources s WHERE s.project_id = p.id) AS sources,
            (SELECT string_agg(concat_ws(':', s.id, s.xmin, s.ctid), ',' ORDER BY s.id)
             FROM slots s WHERE s.project_id = p.id) AS slots,
            (SELECT string_agg(concat_ws(':', f.slot, f.xmin, f.ctid), ',' ORDER BY f.slot, f.kind, f.variant, f.digits)
             FROM facet_counts f JOIN slots s ON s.id = f.slot WHERE s.project_id = p.id) AS facets
-    FROM projects p WHERE p.id = :project
-    """
-)
+    FROM projects p WHERE p.id = {project}
+"""
 _MOST_KEPT = 8
 _lock = Lock()
-_kept: OrderedDict[uuid.UUID, tuple[object, StackState]] = OrderedDict()
+_kept: OrderedDict[uuid.UUID, tuple[tuple[object, ...], StackState]] = OrderedDict()
 
 
 def stack_state(db: Session, project: uuid.UUID) -> StackState | None:
     """The project's stack, kept while nothing about it changes; None when there is no such project."""
-    stamp = db.execute(_STAMP, {"project": project}).one_or_none()
+    stamp = db.execute(text(_STAMP.format(project=":project")), {"project": project}).one_or_none()
     if stamp is None:
         return None
-    with _lock:
-        known = _kept.get(project)
-    if known is not None and known[0] == stamp:
-        return known[1]
+    known = _known(project, tuple(stamp))
+    if known is not None:
+        return known
     found = _read(db, project, stamp.revision, stamp.language, int(stamp.everything))
     with _lock:
-        _kept[project] = (stamp, found)
+        _kept[project] = (tuple(stamp), found)
         _kept.move_to_end(project)
         while len(_kept) > _MOST_KEPT:
             _kept.popitem(last=False)
     return found
+
+
+def kept_state(project: uuid.UUID) -> StackState | None:
+    """The project's stack if it is kept and still holds, told by a glance."""
+    stamps = glance(_STAMP.format(project="%(project)s"), {"project": project})
+    return _known(project, stamps[0]) if stamps else None
+
+
+def _known(project: uuid.UUID, stamp: tuple[object, ...]) -> StackState | None:
+    with _lock:
+        known = _kept.get(project)
+    return known[1] if known is not None and known[0] == stamp else None
 
 
 def _read(db: Session, project: uuid.UUID, revision: int, language: str | None, everything: int) -> StackState:
@@ -160,7 +174,9 @@ def _read(db: Session, project: uuid.UUID, revision: int, language: str | None, 
         select(Slot.id, Slot.source_id, Slot.holders, number).where(Slot.project_id == project).order_by(Slot.id)
     )
     infos = tuple(SlotInfo(slot, source, tuple(holders), int(entries)) for slot, source, holders, entries in slots)
-    return StackState(project, revision, language, rows, infos, everything)
+    named = select(Mark.path, Mark.alias).where(Mark.project_id == project, Mark.folder, Mark.alias != "")
+    names = {row.path: row.alias for row in db.execute(named)}
+    return StackState(project, revision, language, rows, infos, everything, names)
 
 
 def touch(db: Session, project: uuid.UUID) -> None:

@@ -35,7 +35,8 @@ class Project(Base):
     """A game or a job of work.
 
     `profile` is the YAML of what is known of the game, `profile_home` the folder that its patterns of files start
-    from. `revision` counts up with every change to profile, keys, names or sources, so that caches know.
+    from. `revision` counts up with every change to profile, keys, names or sources, so that caches know; `naming`
+    with every change of aliases.
     """
 
     __tablename__ = "projects"
@@ -47,6 +48,7 @@ class Project(Base):
     profile_home: Mapped[str | None]
     language: Mapped[str | None]
     revision: Mapped[int] = mapped_column(default=0, server_default="0")
+    naming: Mapped[int] = mapped_column(default=0, server_default="0")
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
 
 

@@ -11,13 +11,18 @@ const said = ref('')
 
 async function load() {
   const found = await api.profile(project)
-  text.value = stored.value = found.text
+  stored.value = found.text
+  if (text.value) return // what was typed or brought in meanwhile stays
+  text.value = found.text
   checked.value = found
 }
 let wait = 0
 watch(text, (now) => {
   clearTimeout(wait)
-  wait = window.setTimeout(async () => (checked.value = await api.checkProfile(project, now).catch(() => checked.value)), 250)
+  wait = window.setTimeout(async () => {
+    const answer = await api.checkProfile(project, now).catch(() => undefined)
+    if (answer && now === text.value) checked.value = answer
+  }, 250)
 })
 async function save() {
   try {

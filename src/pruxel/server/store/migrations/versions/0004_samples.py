@@ -1,4 +1,4 @@
-"""Samples of large slots; variant classes are listed by an index of their own; sizes are counted."""
+"""Samples of large slots; variant classes are listed by an index of their own; sizes and changes of aliases count."""
 
 from alembic import op
 
@@ -24,6 +24,7 @@ def upgrade() -> None:
         )
         """
     )
+    op.execute("ALTER TABLE projects ADD COLUMN naming BIGINT DEFAULT 0 NOT NULL")
     op.execute("CREATE INDEX entries_by_variant ON entries (slot, variant, path) WHERE variant <> ''")
     op.execute("CREATE INDEX folders_by_lower_path ON folders (project_id, lower(path))")
     op.execute("DROP TABLE facet_counts")
