@@ -177,6 +177,14 @@ def test_a_language_is_chosen(page: Page) -> None:
     page.see("[data-label='lang_de.brp']", "another language")
 
 
+def test_a_place_opens_with_all_that_stands_there(page: Page) -> None:
+    page.see(page.test("entry"))
+    page.click(page.test("to-catalogue"))
+    page.click("[data-code='market'] [data-test='card-open']")
+    page.see("main", "hs07_front_roof.10")
+    page.see(page.test("triangles"), "882,742")
+
+
 def test_keys_wrong_and_right_then_harvest(page: Page) -> None:
     page.see(page.test("entry"))
     page.keys("1")

@@ -1,7 +1,7 @@
 import { onScopeDispose } from 'vue'
 import { api, type Entry } from '../api/client'
+import { DRAWN } from '../model/kinds'
 
-const DRAWN = new Set(['level', 'model', 'skeleton', 'clips', 'texture'])
 const RESTING_MS = 350
 const MOST = 48
 

@@ -122,9 +122,9 @@ def _material(opened: Opener, this: str, other: str, context: Context) -> list[s
 
 
 def _level(opened: Opener, this: str, other: str, context: Context) -> list[str]:
-    mine, theirs = (opened.level(path, context).counts() for path in (this, other))
-    lines = _instead("things", f"{sum(mine.values()):,}", f"{sum(theirs.values()):,}")
-    return [*lines, *_came_and_went("models", mine, theirs)]
+    mine, theirs = (opened.level(path, context) for path in (this, other))
+    lines = _instead("things", f"{len(mine.placements.model):,}", f"{len(theirs.placements.model):,}")
+    return [*lines, *_came_and_went("models", mine.models, theirs.models)]
 
 
 def _table(opened: Opener, this: str, other: str, context: Context) -> list[str]:

@@ -22,6 +22,7 @@ from pruxel.core.scene.edit import merge
 from pruxel.core.scene.images import EncodedImage, Image
 from pruxel.core.scene.materials import Material, Unresolved
 from pruxel.core.scene.model import Scene
+from pruxel.core.scene.place import placed
 from pruxel.core.sources.kinds import HEAD_BYTES, Kind, layouts_for
 from pruxel.core.sources.stack import MergedView
 
@@ -56,6 +57,43 @@ class Opener:
     def _one(self, path: str, context: Context) -> Scene:
         data = self.stack.read(path, context)
         layout = self._layout(data, path)
+        if layout is not None and layout.reads == "level":
+            return self._placed(read_level(data, layout, path, self.stack.profile.conventions, context), path, context)
+        return self._thing(data, layout, path, context)
+
+    def _placed(self, level: Level, path: str, context: Context) -> Scene:
+        """All that a level places; models that cannot be had are left out and told."""
+        models, faults = list[Scene](), list[Fault]()
+        vertices = 0
+        listed = list(zip(level.models, level.counts(), strict=True))
+        for (name, often), part in context.part(0.0, 0.9).each(listed, lambda one: one[0]):
+            model = Scene(name)
+            if often:
+                try:
+                    model = self._placeable(name, path, part)
+                except InputError as error:
+                    faults.append(error.fault)
+            models.append(model)
+            vertices += sum(len(p.positions) for mesh in model.meshes for p in mesh.primitives)
+            if vertices > context.limits.vertices:
+                raise InputError(
+                    ErrorCode.BUDGET,
+                    "the level's models hold more than one scene may",
+                    file=path,
+                    expected=f"at most {context.limits.vertices:,} vertices",
+                )
+        title = path.rsplit("/", 1)[-1].rsplit(".", 1)[0]
+        return _noted(placed(title, models, level.placements, context.limits), faults)
+
+    def _placeable(self, name: str, level: str, context: Context) -> Scene:
+        found = self.stack.resolve(name, level)
+        if found.path is None:
+            near = f"near names: {', '.join(found.near)}" if found.near else None
+            raise InputError(ErrorCode.REFERENCE, f"no model '{name}' in the sources", file=level, hint=near)
+        data = self.stack.read(found.path, context)
+        return self._thing(data, self._layout(data, found.path), found.path, context)
+
+    def _thing(self, data: memoryview, layout: Layout | None, path: str, context: Context) -> Scene:
         if layout is not None and layout.reads == "model":
             return self._by_layout(data, layout, path, context)
         if layout is not None and layout.reads == "skeleton":
@@ -74,7 +112,7 @@ class Opener:
             f"nothing here can open this {kind} as a scene",
             file=path,
             offset=0,
-            expected="a model that a layout or an open format describes, or a texture",
+            expected="a model or level that a layout or an open format describes, or a texture",
             found=f"bytes {bytes(data[:8]).hex(' ')}",
             hint="Describe the format in a layout (docs/layouts.md), or extract the raw file.",
         )

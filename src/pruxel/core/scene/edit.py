@@ -169,11 +169,14 @@ def _append(base: Scene, more: Scene) -> Scene:
 def unique_names(nodes: Collection[Node]) -> tuple[Node, ...]:
     """Give every node a name of its own: the second `claw` becomes `claw.2`."""
     seen: set[str] = set()
+    last: dict[str, int] = {}
     result = []
     for node in nodes:
-        name, number = node.name or "part", 2
+        plain = node.name or "part"
+        name = plain
         while name in seen:
-            name, number = f"{node.name or 'part'}.{number}", number + 1
+            last[plain] = last.get(plain, 1) + 1
+            name = f"{plain}.{last[plain]}"
         seen.add(name)
         result.append(node if name == node.name else replace(node, name=name))
     return tuple(result)

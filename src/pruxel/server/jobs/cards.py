@@ -85,6 +85,7 @@ def _faces(card: Card) -> tuple[str, ...]:
 def _told(card: Card, pictures: dict[str, str], kinds: dict[str, str]) -> dict[str, Any]:
     models = [path for path in card.parts.get("model", ()) if kinds.get(path) == Kind.MODEL]
     clips = [path for path in card.parts.get("clips", ()) if kinds.get(path) == Kind.CLIPS]
+    levels = [path for paths in card.parts.values() for path in paths if kinds.get(path) == Kind.LEVEL]
     return {
         "group": card.group,
         "code": card.code,
@@ -92,5 +93,5 @@ def _told(card: Card, pictures: dict[str, str], kinds: dict[str, str]) -> dict[s
         "picture": next((pictures[path] for path in _faces(card) if path in pictures), None),
         "parts": {name: list(paths) for name, paths in card.parts.items()},
         "missing": list(card.missing),
-        "bench": [*models, *clips] if models else [],
+        "bench": [*models, *clips] if models else levels[:1],
     }

@@ -59,12 +59,13 @@ def _look(row: EntryRow, stack: StoredStack) -> Values:
 
 
 def _level(level: Level) -> Values:
-    step = max(1, len(level.model) // _MOST_POINTS)
+    where = level.placements
+    step = max(1, len(where.model) // _MOST_POINTS)
     points = [
         (int(m), round(float(p[0]), 2), round(float(p[2]), 2))
-        for m, p in zip(level.model[::step].tolist(), level.positions[::step], strict=True)
+        for m, p in zip(where.model[::step].tolist(), where.positions[::step], strict=True)
     ]
-    return {"models": list(level.models), "counts": list(level.counts().values()), "points": points}
+    return {"models": list(level.models), "counts": level.counts(), "points": points}
 
 
 @lru_cache(maxsize=12)

@@ -72,7 +72,7 @@ def texture_picture(data: memoryview, name: str, context: Context) -> str:
 def level_picture(level: Level) -> str:
     """The blob key of a plan: every placement a dot, one colour a model, seen from above, north up."""
     side = _TEXTURE_SIDE
-    spots = level.positions[:, [0, 2]]
+    spots = level.placements.positions[:, [0, 2]]
     low, size = spots.min(axis=0, initial=0.0), max(float(np.ptp(spots, axis=0).max(initial=0.0)), 1.0)
     at = ((spots - low + 0.04 * size) / (1.08 * size) * (side - 1)).astype(int)
     plan = np.full((side, side, 3), (236, 228, 212), np.uint8)
@@ -82,7 +82,7 @@ def level_picture(level: Level) -> str:
         for across in range(-2, 3):
             if abs(down) + abs(across) < 4:
                 x, z = (at[:, 0] + across).clip(0, side - 1), (at[:, 1] + down).clip(0, side - 1)
-                plan[z, x] = colors[level.model]
+                plan[z, x] = colors[level.placements.model]
     data = png.encode(plan)
     key = hashlib.blake2b(data, digest_size=16).hexdigest()
     put_blob(key, data)

@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Entry } from '../../api/client'
+import { DRAWN } from '../../model/kinds'
 import { folderOf, last } from '../../model/words'
 
 const { entry, selected, picked } = defineProps<{ entry: Entry | undefined; selected: boolean; picked: boolean }>()
-const drawn = computed(() => entry && ['model', 'texture', 'level', 'skeleton'].includes(entry.kind))
+const drawn = computed(() => entry && DRAWN.has(entry.kind))
 </script>
 
 <template>

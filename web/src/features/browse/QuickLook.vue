@@ -2,6 +2,7 @@
 import { computed, ref, watch } from 'vue'
 import { api, type Entry, type Look, type Version } from '../../api/client'
 import { useEvents } from '../../composables/useEvents'
+import { OPENABLE } from '../../model/kinds'
 import { bytes, count, folderOf, last } from '../../model/words'
 import LookBytes from './look/LookBytes.vue'
 import LookLevel from './look/LookLevel.vue'
@@ -30,7 +31,7 @@ const tabs = computed(() => [
   ['bytes', 'Bytes'],
 ] as const)
 const plain = computed(() => look.value && !look.value.texture && !look.value.glance && !look.value.material && !look.value.level && !look.value.table && look.value.text == null)
-const openable = computed(() => entry && ['model', 'texture'].includes(entry.kind))
+const openable = computed(() => entry && OPENABLE.has(entry.kind))
 
 let asked = 0
 async function load() {

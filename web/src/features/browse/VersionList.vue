@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ref, watch } from 'vue'
 import { api, type Version } from '../../api/client'
+import { OPENABLE } from '../../model/kinds'
 import { bytes } from '../../model/words'
 
 const { entry } = defineProps<{ entry: number }>()
@@ -38,7 +39,7 @@ const words = (v: Version) => {
         <ul v-if="v.differs.length" class="mt-1 list-disc pl-4 text-[12px] break-words marker:text-faint" data-test="differs"><li v-for="line in v.differs" :key="line">{{ line }}</li></ul>
         <div class="mt-1.5 flex gap-1.5">
           <button class="button py-0.5" data-test="look-version" @click="emit('look', v)">Look at this one</button>
-          <button v-if="['model', 'texture'].includes(v.kind)" class="button py-0.5" @click="emit('open', v.source_id)">Open</button>
+          <button v-if="OPENABLE.has(v.kind)" class="button py-0.5" @click="emit('open', v.source_id)">Open</button>
           <a class="button py-0.5" :href="`/api/entries/${v.id}/raw`">Save</a>
         </div>
       </li>
