@@ -15,6 +15,10 @@ import pytest
 from fastapi.testclient import TestClient
 from PIL import Image
 
+from bench.scenes import waves
+from pruxel.core.base.context import Context
+from pruxel.core.deliver.package import write_files
+from pruxel.core.formats.gltf import write_gltf
 from pruxel.sample.containers import VAULT_KEY, WRONG_KEY, bulk_bytes
 from pruxel.sample.files import pack_bytes
 from tests.conftest import CRAB
@@ -480,6 +484,28 @@ def test_reading_again_moves_only_the_difference(
     assert entry(client, made, "b/new.txt")["note"] == "mine"
     counted = client.get(f"/api/projects/{made}/folders").json()
     assert {f["path"]: f["entries"] for f in counted} == {"a": 48, "b": 1}
+
+
+def test_what_cannot_be_drawn_is_tried_again_when_sources_are_read_anew(
+    client: TestClient, installation: dict[str, str], worker: Worker, wait_for: Wait
+) -> None:
+    home = Path(installation["mounts"]) / "undrawn"
+    home.mkdir()
+    held = io.BytesIO()
+    Image.new("RGB", (40, 30), "teal").save(held, "PNG")
+    (home / "whole.png").write_bytes(held.getvalue())
+    write_files(home, write_gltf(waves(4), "model", Context()), Context())
+    buffer = (home / "model.bin").read_bytes()
+    (home / "model.bin").unlink()
+    made = new_project(client, "undrawn")
+    mount(client, made, home, wait_for)
+    wait_for(lambda: all(e["picture"] is not None for e in find(client, made)))
+    pictures = {e["path"]: e["picture"] for e in find(client, made)}
+    assert (pictures["model.gltf"], bool(pictures["whole.png"])) == ("", True)
+    (home / "model.bin").write_bytes(buffer)
+    mount(client, made, home, wait_for)
+    wait_for(lambda: entry(client, made, "model.gltf")["picture"])
+    assert entry(client, made, "whole.png")["picture"] == pictures["whole.png"]
 
 
 def test_verifying_names_the_damaged_entry(

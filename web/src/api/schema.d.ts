@@ -1490,7 +1490,10 @@ export interface components {
             /** Offset */
             offset: number;
         };
-        /** EntryOut */
+        /**
+         * EntryOut
+         * @description An entry of the list; `picture` is null before it is drawn, and empty when it cannot be.
+         */
         EntryOut: {
             /** Alias */
             alias: string;

@@ -9,6 +9,8 @@ from pydantic import BaseModel, Field
 
 
 class EntryOut(BaseModel):
+    """An entry of the list; `picture` is null before it is drawn, and empty when it cannot be."""
+
     id: int
     path: str
     kind: str

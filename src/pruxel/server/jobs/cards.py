@@ -67,7 +67,7 @@ def cards_of(project: uuid.UUID, group: str | None, words: str, offset: int, lim
                 EntryRow.slot.in_(stack.state.winning), EntryRow.path.in_(paths)
             )
         ).all()
-    pictures = {r.path: r.picture for r in rows if r.picture is not None}
+    pictures = {r.path: r.picture for r in rows if r.picture}
     kinds = {r.path: r.kind for r in rows}
     return {
         "cards": [_told(card, pictures, kinds) for card in cards],

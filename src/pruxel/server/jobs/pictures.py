@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import hashlib
+import uuid
 
 import numpy as np
 from sqlalchemy import select, update
+from sqlalchemy.orm import Session
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
@@ -20,6 +22,7 @@ from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.digest import digest
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.pose import posed, stiff
+from pruxel.core.scene.walk import parts
 from pruxel.core.sources.names import safe_part
 from pruxel.server.jobs.playing import played
 from pruxel.server.jobs.queue import put_job, send
@@ -29,12 +32,14 @@ from pruxel.server.store.blobs import has_blob, put_blob
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import tell, work_waits
 from pruxel.server.store.stack_state import StackState
-from pruxel.server.store.tables import EntryRow, Job
+from pruxel.server.store.tables import EntryRow, Job, Slot
 
 VERSION = "3"
 THUMB = View(width=288, height=216)
 _TEXTURE_SIDE = 216
 _MOST_AT_ONCE = 5000
+# Instead of a picture's key, until the sources are read anew.
+NOT_DRAWABLE = ""
 DRAWN = ("clips", "level", "model", "skeleton", "texture")
 
 
@@ -89,9 +94,20 @@ def level_picture(level: Level) -> str:
     return key
 
 
+def draw_anew(db: Session, project: uuid.UUID) -> Job:
+    """The job that draws a project's pictures; what could not be drawn before is tried once more.
+
+    With other sources, keys or layouts it may be.
+    """
+    slots = select(Slot.id).where(Slot.project_id == project)
+    undrawable = update(EntryRow).where(EntryRow.slot.in_(slots), EntryRow.picture == NOT_DRAWABLE)
+    db.execute(undrawable.values(picture=None))
+    return put_job(db, project, "pictures", "Drawing pictures", {"key": "all"})
+
+
 @job_kind("pictures")
 def pictures(job: Job, context: Context) -> None:
-    """Draw what has no picture yet: models first. What cannot be drawn stays without; opening it says why.
+    """Draw what has no picture yet. What cannot be drawn is not tried again; opening it says why.
 
     Whenever other work waits, this ends and queues up again behind it.
     """
@@ -124,7 +140,7 @@ def _draw(job: Job, rows: list[EntryRow], context: Context, *, gives_way: bool) 
         try:
             key = _picture(row, opened, stack.state, part)
         except InputError:
-            continue
+            key = NOT_DRAWABLE
         with session() as db:
             db.execute(update(EntryRow).where(EntryRow.id == row.id).values(picture=key))
             tell(db, {"picture": {"entry": row.id, "key": key}, "project_id": str(job.project_id)})
@@ -141,7 +157,10 @@ def _picture(row: EntryRow, opened: Opener, state: StackState, context: Context)
     silent = Context(cancelled=context.cancelled, limits=context.limits)
     if row.kind == "clips":
         return _clips_picture(row.path, opened, state, silent)
-    return scene_picture(visible(opened.scene([row.path], silent)), THUMB, silent)
+    scene = visible(opened.scene([row.path], silent))
+    if not any(mesh.primitives for _, _, mesh in parts(scene)):
+        raise InputError(ErrorCode.MALFORMED, "nothing of this can be seen", file=row.path)
+    return scene_picture(scene, THUMB, silent)
 
 
 def _clips_picture(path: str, opened: Opener, state: StackState, context: Context) -> str:

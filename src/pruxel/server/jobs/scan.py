@@ -15,6 +15,7 @@ from pruxel.core.sources.origin import INSIDE
 from pruxel.core.sources.packs import UNNAMED, PackSource
 from pruxel.core.sources.profile_files import find_profiles
 from pruxel.server.jobs.loads import PARTIAL, count_new, load_difference, load_new, locked
+from pruxel.server.jobs.pictures import draw_anew
 from pruxel.server.jobs.queue import put_job, send
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import check_root, known_of, opened_anew
@@ -56,7 +57,7 @@ def scan(job: Job, context: Context) -> None:
 def finished(project: uuid.UUID) -> None:
     """Let everybody know, and start what follows from new entries."""
     with session() as db:
-        pictures = put_job(db, project, "pictures", "Drawing pictures", {"key": "all"})
+        pictures = draw_anew(db, project)
         names = put_job(db, project, "aliases", "Reading the game's tables", {"key": "aliases"})
         tell(db, {"changed": "sources", "project_id": str(project)})
     send(names)

@@ -5,7 +5,7 @@ import { DRAWN } from '../../model/kinds'
 import { folderOf, last } from '../../model/words'
 
 const { entry, selected, picked } = defineProps<{ entry: Entry | undefined; selected: boolean; picked: boolean }>()
-const drawn = computed(() => entry && DRAWN.has(entry.kind))
+const drawn = computed(() => entry?.picture === null && DRAWN.has(entry.kind))
 </script>
 
 <template>

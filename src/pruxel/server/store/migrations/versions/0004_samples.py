@@ -26,6 +26,7 @@ def upgrade() -> None:
     )
     op.execute("ALTER TABLE projects ADD COLUMN naming BIGINT DEFAULT 0 NOT NULL")
     op.execute("CREATE INDEX entries_by_variant ON entries (slot, variant, path) WHERE variant <> ''")
+    op.execute("CREATE INDEX entries_not_drawable ON entries (slot) WHERE picture = ''")
     op.execute("CREATE INDEX folders_by_lower_path ON folders (project_id, lower(path))")
     op.execute("DROP TABLE facet_counts")
     op.execute(
