@@ -6,6 +6,7 @@ import Problem from '../../components/Problem.vue'
 import VirtualGrid from '../../components/VirtualGrid.vue'
 import { useEvents } from '../../composables/useEvents'
 import { useKeys } from '../../composables/useKeys'
+import { usePages } from '../../composables/usePages'
 import { useProject } from '../../composables/useProject'
 import { useTray } from '../../composables/useTray'
 import { count } from '../../model/words'
@@ -15,42 +16,20 @@ const router = useRouter()
 const { id } = useProject()
 const PAGE = 60
 const TYPING_MS = 120
-const pages = shallowRef(new Map<number, Catalogue>())
+const first = shallowRef<Catalogue>()
 const error = ref<unknown>(null)
 const group = ref<string | null>(null)
 const words = ref('')
 const box = ref<HTMLInputElement>()
 const tray = useTray(() => id.value)
-const first = computed(() => pages.value.get(0))
 const everything = computed(() => Object.values(first.value?.groups ?? {}).reduce((sum, n) => sum + n, 0))
 const partsOf = (card: Card) => Object.values(card.parts).flat()
-const asked = new Set<number>()
-let stop = new AbortController()
-
-async function fetchPage(number: number) {
-  if (asked.has(number) || !id.value) return
-  asked.add(number)
-  const { signal } = stop
-  try {
-    const found = await api.catalogue(id.value, group.value, words.value, number * PAGE, signal)
-    if (!signal.aborted) pages.value = new Map(pages.value).set(number, found)
-  } catch (problem) {
-    if (!signal.aborted) error.value = problem
-  }
-}
-/** The card at a place, or undefined while its page is on the way. */
-function card(index: number) {
-  const number = Math.floor(index / PAGE)
-  if (!pages.value.has(number)) void fetchPage(number)
-  return pages.value.get(number)?.cards[index % PAGE]
-}
-async function load() {
-  stop.abort()
-  stop = new AbortController()
-  asked.clear()
-  await fetchPage(0)
-  pages.value = new Map([...pages.value].filter(([number]) => number === 0))
-}
+const { begin, row: card } = usePages<Card>(PAGE, async (number, signal) => {
+  const found = await api.catalogue(id.value, group.value, words.value, number * PAGE, signal)
+  if (number === 0 && !signal.aborted) first.value = found
+  return found.cards
+}, (problem) => (error.value = problem))
+const load = () => id.value && begin()
 let wait = 0
 function soon() {
   clearTimeout(wait)
