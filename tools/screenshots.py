@@ -105,6 +105,12 @@ def main() -> None:
         page.click(page.test("deliver"))
         page.see(page.test("download"))
         shot(page, "deliver")
+        page.click("nav button", "Browse")
+        page.click(page.test("to-catalogue"))
+        page.click("[data-code='market'] [data-test='card-open']")
+        page.see("main", "hs07_front_roof.10")
+        page.see("[data-test=viewport]:not([data-shown=''])")
+        shot(page, "place")
     finally:
         driver.quit()
 

@@ -262,10 +262,12 @@ export class Stage {
     return this.playing
   }
 
-  /** Frame what is visible. Near and far follow the subject, from a millimetre to ten kilometres. */
+  /** Frame what is visible: flat things from higher up. Near and far follow, from a millimetre to ten kilometres. */
   fit() {
     const { center, radius } = this.bounds()
-    const back = new Vector3(0.55, 0.34, 0.95).normalize()
+    const size = this.box().getSize(new Vector3())
+    const flatness = Math.max(0, 1 - (3 * size.y) / Math.max(size.x, size.z, 1e-9))
+    const back = new Vector3(0.55, 0.34 + 0.7 * flatness, 0.95).normalize()
     const { target, away } = this.framing(back)
     this.controls.target.copy(target)
     this.camera.position.copy(target).addScaledVector(back, away)
