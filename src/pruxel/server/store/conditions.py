@@ -144,9 +144,11 @@ def all_matches(db: Session, state: StackState, columns: str, asked: Condition, 
         with without(db, "enable_bitmapscan"):
             yield f"SELECT {columns} FROM entries e WHERE e.slot = ANY(:slots) AND {asked.whole} {tail}"
         return
-    # A slot with most of all rows is better told apart afterwards: in the index it costs as much as three words.
-    slots = [f"e.slot{' + 0' if 2 * state.by_slot[s].entries > state.everything else ''} = {s}"
-             for s in asked.values["slots"]]  # fmt: skip
+    # A slot with most of all rows is better told apart after looking words up: in the index it costs as much as three.
+    slots = [
+        f"e.slot{' + 0' if asked.keys and 2 * state.by_slot[slot].entries > state.everything else ''} = {slot}"
+        for slot in asked.values["slots"]
+    ]
     with without(db, "enable_seqscan", "enable_indexscan"):
         yield " UNION ALL ".join(
             f"(SELECT {columns} FROM entries e WHERE {slot} AND {asked.whole} {tail})" for slot in slots

@@ -84,9 +84,10 @@ def _marked(db: Session, state: StackState, word: str, key: str, values: dict[st
         ),
         {"project": state.project, "word": f"%{escaped(word)}%"},
     ).all()
-    folders = [f"{escaped(row.path)}/%" for row in rows if row.folder][:_MOST_FOLDERS]
-    values |= {f"{key}_{place}": folder for place, folder in enumerate(folders)}
-    conditions = [f"e.path LIKE :{key}_{place}" for place in range(len(folders))]
+    folders = [row.path for row in rows if row.folder][:_MOST_FOLDERS]
+    values |= {f"{key}_{place}": f"{folder}/" for place, folder in enumerate(folders)}
+    values |= {f"{key}_{place}e": f"{folder}0" for place, folder in enumerate(folders)}
+    conditions = [f"(e.path >= :{key}_{place} AND e.path < :{key}_{place}e)" for place in range(len(folders))]
     paths = [row.path for row in rows if not row.folder]
     if paths:
         values[key] = paths
