@@ -134,6 +134,7 @@ def test_names_are_given_from_a_table_and_taken_back(page: Page) -> None:
     box.send_keys("props/p{id}/**")
     page.see(page.test("naming-tried"), "5 of 5 codes")
     page.click(page.test("give-names"))
+    page.gone("[role=dialog]")
     search(page, "letterbox")
     page.see("[data-path='props/p0113/p0113.brm']", "Letterbox")
     page.keys(Keys.ENTER, "1")

@@ -142,9 +142,7 @@ def test_mounting_good_and_bad_places(page: Page, mounts: Path) -> None:
     page.see(page.test("problem"), "implausibly much")
     page.see("main", "leads out of the archive")
     page.keys("2")
-    page.see("main", "Nothing matches")
-    page.click("button", "Show everything")
-    page.see(page.test("entry"), "ok.txt")
+    page.see(page.test("entry"), "ok.txt")  # there are no models, so that everything is shown
 
 
 def test_keyboard_list_night_and_empty_states(page: Page) -> None:

@@ -13,6 +13,10 @@ export function useListing(project: () => string, wish: () => Wish) {
   const settled = ref(0)
   const error = ref<unknown>(null)
   let timer = 0
+  // What this search has shown so far: rows fetched, whether the last one is among them, and how many were counted.
+  let reached = 0
+  let ended = false
+  let counted = 0
 
   const failed = (problem: unknown) => {
     if (!(problem instanceof DOMException)) error.value = problem
@@ -22,25 +26,37 @@ export function useListing(project: () => string, wish: () => Wish) {
     const before = pages.value.get(number - 1)
     const after = !wish().down && (wish().sort ?? 'path') === 'path' && before?.length === PAGE ? before[PAGE - 1]?.path : null
     const { entries } = await api.entries(project(), wish(), number * PAGE, PAGE, after, signal)
-    if (!signal.aborted) total.value = entries.length < PAGE ? number * PAGE + entries.length : Math.max(total.value, (number + 1) * PAGE)
+    // A page asked for by the old total may lie beyond the end, and says nothing of where that is.
+    if (!signal.aborted && (entries.length || !number)) {
+      reached = Math.max(reached, number * PAGE + entries.length)
+      ended ||= entries.length < PAGE
+      tally()
+    }
     return entries
   }, failed)
+
+  /** The old total stays until the new search has rows, so that the list does not vanish in between. */
+  function tally() {
+    if (reached || ended) total.value = ended ? reached : Math.max(reached, counted)
+  }
 
   async function load() {
     clearTimeout(timer)
     if (!project()) return
     loading.value = true
     error.value = null
-    total.value = 0
+    reached = counted = 0
+    ended = false
     const { first, signal } = begin()
-    const counted = api.facets(project(), wish(), signal).then((found) => {
+    const counting = api.facets(project(), wish(), signal).then((found) => {
       if (signal.aborted) return
       facets.value = found
-      total.value = Math.max(found.total, total.value)
+      counted = found.total
+      tally()
     }, failed)
     await first
     if (!signal.aborted) loading.value = false
-    await counted
+    await counting
     if (!signal.aborted) settled.value++
   }
 

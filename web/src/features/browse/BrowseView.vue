@@ -58,6 +58,8 @@ async function loadAll() {
     api.sources(id.value).then((found) => (sources.value = found), () => undefined),
     api.facets(id.value, {}).then((found) => (whole.value = found.total), () => undefined),
   ])
+  const asAtFirst = JSON.stringify(wish.value) === JSON.stringify(START)
+  if (asAtFirst && whole.value && !total.value) set({ kind: null }) // a game whose models nothing describes yet
 }
 
 async function open(entry: Entry | undefined, source?: string) {

@@ -186,8 +186,8 @@ useKeys('Sources', [['a', 'Add a source', () => (picking.value = true)]])
             <button class="button button-main" @click="picking = true">Choose a folder or file…</button>
           </div>
         </div>
-        <KeysPanel v-else-if="tab === 'keys'" :key="id" :project="id" :sources="sources" @error="error = $event" />
-        <ProfilePanel v-else-if="tab === 'profile'" :key="id" :project="id" :mounted="!!sources.length" @error="error = $event" />
+        <KeysPanel v-else-if="tab === 'keys'" :project="id" :sources="sources" @error="error = $event" />
+        <ProfilePanel v-else-if="tab === 'profile'" :project="id" :mounted="!!sources.length" @error="error = $event" />
         <ProblemList v-else-if="tab === 'problems'" :problems="problems" :project="id" />
       </template>
 
