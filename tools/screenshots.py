@@ -27,10 +27,11 @@ def main() -> None:
     """Walk through the main views."""
     address = sys.argv[1]
     driver = start_browser(Path(tempfile.mkdtemp()))
-    page = Page(driver)
+    page = Page(driver, 300)
     try:
         driver.get(address)
         page.see("[data-path='actors/crab_toll/crab_toll.brm'] img")
+        page.see(page.test("jobs"), "All quiet")
         page.click("[data-path='actors/act_0107/act_0107.brm']")
         page.see("[data-test=glance]:not([data-shown=''])")
         shot(page, "browse")

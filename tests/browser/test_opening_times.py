@@ -33,8 +33,10 @@ def test_opening_a_large_model_is_timed(page: Page, mounts: Path, capsys: pytest
     folder.mkdir()
     write_files(folder, write_glb(waves(318), "waves", Context()), Context())
     page.see(page.test("entry"))
-    with contextlib.suppress(AssertionError):  # a busy machine only makes the figures worse
-        page.see(page.test("jobs"), "All quiet")
+    for _ in range(5):
+        with contextlib.suppress(AssertionError):  # a busy machine only makes the figures worse
+            page.see(page.test("jobs"), "All quiet")
+            break
     page.keys("1")
     page.see(page.test("project-name")).send_keys("Large")
     page.click(page.test("create-project"))

@@ -128,6 +128,24 @@ def test_people_in_a_level_stand_still(stack: Stack) -> None:
         placed("both", [diver], where, replace(Limits(), nodes=3))
 
 
+def test_a_skeleton_that_leads_back_to_its_model_is_told(stack: Stack) -> None:
+    diver = "actors/act_0107/act_0107.brm"
+
+    class Circular:
+        """The game with a model that is its own skeleton."""
+
+        def resolve(self, name: str, beside: str) -> object:
+            found = stack.resolve(name, beside)
+            return replace(found, path=diver) if name.endswith(".bsk") else found
+
+        def __getattr__(self, name: str) -> object:
+            return getattr(stack, name)
+
+    scene = Opener(Circular()).scene([diver], Context())  # type: ignore[arg-type]
+    assert (scene.skins, bool(scene.meshes)) == ((), True)
+    assert any("leads back to itself" in note for note in scene.notes)
+
+
 def test_what_cannot_be_placed_is_told(stack: Stack) -> None:
     class Changed:
         """The game with another market."""

@@ -28,9 +28,10 @@ from pruxel.server.api import (
     workpieces,
 )
 from pruxel.server.api.guard import Guard
-from pruxel.server.api.problems import RESPONSES, add_problem_details, not_found
+from pruxel.server.api.problems import RESPONSES, add_problem_details
 from pruxel.server.jobs import looking
 from pruxel.server.jobs.aside import end_aside, start_aside
+from pruxel.server.store.missing import not_found
 
 # Routes are tried one after the other: those that are asked most come first.
 PARTS = (

@@ -78,7 +78,7 @@ def read_level(data: memoryview, layout: Layout, name: str, conventions: Convent
 def _column(placed: Table, field: str, widths: tuple[int, ...], name: str) -> DoubleArray:
     """One field of all placements as (n, width) float64, of one of the widths."""
     fields = placed.array.dtype.names or ()
-    values = placed.column(field).reshape(len(placed.array), -1) if field in fields else None
+    values = placed.column(field).reshape(len(placed.array), -1).astype(np.float64) if field in fields else None
     if values is None or values.shape[1] not in widths:
         raise InputError(
             ErrorCode.LAYOUT,
@@ -88,7 +88,7 @@ def _column(placed: Table, field: str, widths: tuple[int, ...], name: str) -> Do
             expected=f"one of {', '.join(fields)}" if values is None else f"{' or '.join(map(str, widths))} numbers",
             found=field if values is None else f"{values.shape[1]} numbers",
         )
-    broken = ~np.isfinite(values.astype(np.float64)).all(axis=1)
+    broken = ~np.isfinite(values).all(axis=1)
     if broken.any():
         raise InputError(
             ErrorCode.MALFORMED,
@@ -100,7 +100,7 @@ def _column(placed: Table, field: str, widths: tuple[int, ...], name: str) -> Do
             found=str(values[int(np.argmax(broken))].tolist()),
             hint="The layout may read the placements from a wrong offset.",
         )
-    return values.astype(np.float64)
+    return values
 
 
 def _rotations(turns: DoubleArray, how: Turning) -> DoubleArray:

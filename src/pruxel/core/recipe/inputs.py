@@ -54,48 +54,14 @@ class Opener:
                 scene = replace(scene, notes=(*scene.notes, f"{path}: {share:.0%} of its joints are here"))
         return scene
 
-    def _one(self, path: str, context: Context) -> Scene:
+    def _one(self, path: str, context: Context, above: tuple[str, ...] = ()) -> Scene:
+        """One entry. `above` wait for it: the level that places it, the models whose skeleton it is."""
         data = self.stack.read(path, context)
         layout = self._layout(data, path)
-        if layout is not None and layout.reads == "level":
+        if layout is not None and layout.reads == "level" and not above:
             return self._placed(read_level(data, layout, path, self.stack.profile.conventions, context), path, context)
-        return self._thing(data, layout, path, context)
-
-    def _placed(self, level: Level, path: str, context: Context) -> Scene:
-        """All that a level places; models that cannot be had are left out and told."""
-        models, faults = list[Scene](), list[Fault]()
-        vertices = 0
-        listed = list(zip(level.models, level.counts(), strict=True))
-        for (name, often), part in context.part(0.0, 0.9).each(listed, lambda one: one[0]):
-            model = Scene(name)
-            if often:
-                try:
-                    model = self._placeable(name, path, part)
-                except InputError as error:
-                    faults.append(error.fault)
-            models.append(model)
-            vertices += sum(len(p.positions) for mesh in model.meshes for p in mesh.primitives)
-            if vertices > context.limits.vertices:
-                raise InputError(
-                    ErrorCode.BUDGET,
-                    "the level's models hold more than one scene may",
-                    file=path,
-                    expected=f"at most {context.limits.vertices:,} vertices",
-                )
-        title = path.rsplit("/", 1)[-1].rsplit(".", 1)[0]
-        return _noted(placed(title, models, level.placements, context.limits), faults)
-
-    def _placeable(self, name: str, level: str, context: Context) -> Scene:
-        found = self.stack.resolve(name, level)
-        if found.path is None:
-            near = f"near names: {', '.join(found.near)}" if found.near else None
-            raise InputError(ErrorCode.REFERENCE, f"no model '{name}' in the sources", file=level, hint=near)
-        data = self.stack.read(found.path, context)
-        return self._thing(data, self._layout(data, found.path), found.path, context)
-
-    def _thing(self, data: memoryview, layout: Layout | None, path: str, context: Context) -> Scene:
         if layout is not None and layout.reads == "model":
-            return self._by_layout(data, layout, path, context)
+            return self._by_layout(data, layout, (*above, path), context)
         if layout is not None and layout.reads == "skeleton":
             return read_skeleton(data, layout, path, self.stack.profile.conventions, context)
         spec = format_for(path)
@@ -116,6 +82,38 @@ class Opener:
             found=f"bytes {bytes(data[:8]).hex(' ')}",
             hint="Describe the format in a layout (docs/layouts.md), or extract the raw file.",
         )
+
+    def _placed(self, level: Level, path: str, context: Context) -> Scene:
+        """All that a level places; models that cannot be had are left out and told."""
+        models, faults = list[Scene](), list[Fault]()
+        vertices = 0
+        listed = list(zip(level.models, level.counts(), strict=True))
+        for (name, often), part in context.part(0.0, 0.9).each(listed, lambda one: one[0]):
+            model = Scene(name)
+            if often:
+                try:
+                    model = self._one(self._path_of("model", name, path), part, (path,))
+                except InputError as error:
+                    faults.append(error.fault)
+            models.append(model)
+            vertices += sum(len(p.positions) for mesh in model.meshes for p in mesh.primitives)
+            if vertices > context.limits.vertices:
+                raise InputError(
+                    ErrorCode.BUDGET,
+                    "the level's models hold more than one scene may",
+                    file=path,
+                    expected=f"at most {context.limits.vertices:,} vertices",
+                )
+        title = path.rsplit("/", 1)[-1].rsplit(".", 1)[0]
+        return _noted(placed(title, models, level.placements, context.limits), faults)
+
+    def _path_of(self, what: str, name: str, beside: str) -> str:
+        """Where a model or skeleton lies that the entry `beside` names; raises `InputError` with near names."""
+        found = self.stack.resolve(name, beside)
+        if found.path is None:
+            near = f"near names: {', '.join(found.near)}" if found.near else None
+            raise InputError(ErrorCode.REFERENCE, f"no {what} '{name}' in the sources", file=beside, hint=near)
+        return found.path
 
     def mentions(self, path: str, context: Context) -> list[str]:
         """The names of other entries in this one's content: materials, textures, placed models. Raises `InputError`."""
@@ -171,11 +169,13 @@ class Opener:
         found = self.stack.resolve(name, beside)
         return None if found.path is None else bytes(self.stack.read(found.path, context))
 
-    def _by_layout(self, data: memoryview, layout: Layout, path: str, context: Context) -> Scene:
+    def _by_layout(self, data: memoryview, layout: Layout, above: tuple[str, ...], context: Context) -> Scene:
+        """The last of `above`, a model."""
+        path = above[-1]
         model = read_model(data, layout, path, self.stack.profile.conventions, context.part(0.0, 0.6))
         scene, faults = model.scene, model.faults
         if model.skeleton is not None:
-            scene, more = self._on_skeleton(scene, model.skeleton, path, context)
+            scene, more = self._on_skeleton(scene, model.skeleton, above, context)
             faults = [*faults, *more]
         assigned: dict[int, tuple[Material, dict[str, Image]]] = {}
         for (index, material), part in context.part(0.6, 1.0).each(
@@ -185,16 +185,18 @@ class Opener:
             assigned[index] = (loose.material, loose.images)
         return _noted(assign_materials(scene, assigned), faults)
 
-    def _on_skeleton(self, scene: Scene, name: str, path: str, context: Context) -> tuple[Scene, list[Fault]]:
-        """The model on the skeleton that it names; without that it stays rigid, and a fault says why."""
-        found = self.stack.resolve(name, path)
-        if found.path is None:
-            near = f"near names: {', '.join(found.near)}" if found.near else None
-            return scene, [Fault(ErrorCode.REFERENCE, f"no skeleton '{name}' in the sources", file=path, hint=near)]
+    def _on_skeleton(
+        self, scene: Scene, name: str, above: tuple[str, ...], context: Context
+    ) -> tuple[Scene, list[Fault]]:
+        """The last model `above` on the skeleton that it names; without it stays rigid, and a fault says why."""
+        path = above[-1]
         try:
-            skeleton = self._one(found.path, context)
+            found = self._path_of("skeleton", name, path)
+            if found in above:
+                return scene, [Fault(ErrorCode.REFERENCE, f"the skeleton '{found}' leads back to itself", file=path)]
+            skeleton = self._one(found, context, above)
             if not skeleton.skins:
-                return scene, [Fault(ErrorCode.REFERENCE, f"'{found.path}' is no skeleton", file=path)]
+                return scene, [Fault(ErrorCode.REFERENCE, f"'{found}' is no skeleton", file=path)]
             return on_skeleton(scene, skeleton)
         except InputError as error:
             return scene, [error.fault]

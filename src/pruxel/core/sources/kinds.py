@@ -27,6 +27,9 @@ class Kind(StrEnum):
     UNKNOWN = "unknown"
 
 
+# Kinds of entries that get a picture.
+DRAWN = frozenset({Kind.CLIPS, Kind.LEVEL, Kind.MODEL, Kind.SKELETON, Kind.TEXTURE})
+
 _BY_MAGIC: tuple[tuple[bytes, Kind], ...] = (
     (b"DDS ", Kind.TEXTURE),
     (b"\x89PNG\r\n\x1a\n", Kind.TEXTURE),

@@ -14,7 +14,7 @@ from pruxel.server.api.models import JobOut
 from pruxel.server.api.sources import state_of
 from pruxel.server.jobs.aliases import LISTED, Naming, try_naming
 from pruxel.server.jobs.aside import aside
-from pruxel.server.jobs.queue import put_job, send
+from pruxel.server.jobs.queue import put_job, put_names_again, send
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import job_event
 from pruxel.server.store.marks import names_changed
@@ -55,7 +55,7 @@ def take_names_back(project: UUID) -> int:
         alone = (Mark.note == "", ~Mark.star, ~Mark.seen)
         gone = db.execute(delete(Mark).where(*mine, *alone))
         kept = db.execute(update(Mark).where(*mine).values(alias="", origin=""))
-        job = put_job(db, project, "aliases", "Reading the game's tables", {"key": "aliases"})
+        job = put_names_again(db, project)
         names_changed(db, project)
     send(job)
     return sum(found.rowcount for found in (gone, kept) if isinstance(found, CursorResult))

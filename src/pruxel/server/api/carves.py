@@ -11,12 +11,12 @@ from pruxel.core.sources.carve import Hit
 from pruxel.core.sources.kinds import Kind
 from pruxel.server.api.browse_models import CarveIn, KeepIn
 from pruxel.server.api.models import JobOut
-from pruxel.server.api.problems import not_found
 from pruxel.server.jobs.queue import put_job, send
 from pruxel.server.jobs.search_bytes import address_of, keep_hits
 from pruxel.server.jobs.stacks import stored_entry
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import job_event
+from pruxel.server.store.missing import not_found
 from pruxel.server.store.tables import Job
 
 router = APIRouter(tags=["carve"])

@@ -13,12 +13,12 @@ from sqlalchemy.orm import Session
 from pruxel.core.deliver import deliver as _registers_formats  # noqa: F401
 from pruxel.core.formats.registry import FORMATS
 from pruxel.server.api.models import BatchIn, DeliveryIn, DeliveryOut, FormatOut, JobOut, ReportOut
-from pruxel.server.api.problems import not_found
 from pruxel.server.api.workpieces import workpiece_of
 from pruxel.server.jobs.queue import put_job, send
 from pruxel.server.jobs.stacks import stored_stack
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import ACTIVE, change_job, job_event
+from pruxel.server.store.missing import not_found
 from pruxel.server.store.tables import Delivery, Job, Workpiece
 
 router = APIRouter(tags=["deliveries"])

@@ -13,6 +13,7 @@ from pydantic import TypeAdapter
 from sqlalchemy import delete, select
 
 from pruxel.core.base.context import Context
+from pruxel.core.sources.kinds import DRAWN
 from pruxel.server.api.browse_models import (
     BytesOut,
     EntriesOut,
@@ -23,7 +24,6 @@ from pruxel.server.api.browse_models import (
     SavedSearchModel,
     VersionOut,
 )
-from pruxel.server.api.problems import not_found
 from pruxel.server.api.sources import state_of
 from pruxel.server.jobs.aside import aside
 from pruxel.server.jobs.looking import stretch_of, versions_of
@@ -34,6 +34,7 @@ from pruxel.server.store.database import reading, session
 from pruxel.server.store.facets import counts
 from pruxel.server.store.folders import children
 from pruxel.server.store.marks import change_mark, names_changed
+from pruxel.server.store.missing import not_found
 from pruxel.server.store.search import Found, page
 from pruxel.server.store.stack_state import StackState, kept_state
 from pruxel.server.store.tables import SavedSearch
@@ -84,7 +85,7 @@ def _out(row: Found, state: StackState) -> EntryOut:
         versions=state.versions(row.slot),
         shadowed=state.shadowed(row.slot),
         variant=row.variant,
-        picture=row.picture,
+        picture=row.picture if row.kind in DRAWN else "",
         alias=row.alias,
         within=row.within,
         note=row.note,

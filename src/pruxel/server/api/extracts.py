@@ -20,7 +20,6 @@ from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.sources.names import safe_part
 from pruxel.server.api.browse_models import CollisionOut, ExtractIn, HolderOut, SelectionIn, SelectionOut, ZipOut
 from pruxel.server.api.models import JobOut
-from pruxel.server.api.problems import not_found
 from pruxel.server.jobs.extract import extract_folder, named_rows
 from pruxel.server.jobs.queue import put_job, send
 from pruxel.server.jobs.stacks import StoredStack, stored_stack
@@ -30,6 +29,7 @@ from pruxel.server.store.collisions import collisions
 from pruxel.server.store.conditions import Query, condition_of
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import change_job, job_event
+from pruxel.server.store.missing import not_found
 from pruxel.server.store.tables import EntryRow, Job
 
 router = APIRouter(tags=["extracts"])

@@ -18,7 +18,6 @@ from pruxel.server.api.browse_models import (
     SightIn,
 )
 from pruxel.server.api.models import JobOut
-from pruxel.server.api.problems import not_found
 from pruxel.server.api.sources import state_of
 from pruxel.server.jobs.aside import aside
 from pruxel.server.jobs.glance import glance_key
@@ -28,6 +27,7 @@ from pruxel.server.jobs.stacks import StoredStack, stored_entry
 from pruxel.server.store.blobs import has_blob
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import job_event
+from pruxel.server.store.missing import not_found
 from pruxel.server.store.tables import EntryRow, Job, Reference
 
 router = APIRouter(tags=["looks"])

@@ -16,7 +16,6 @@ from pruxel.core.sources.name_lists import hash_names, names_of
 from pruxel.core.sources.pack_spec import key_names
 from pruxel.core.sources.packs import PackSource
 from pruxel.server.api.models import JobOut
-from pruxel.server.api.problems import not_found
 from pruxel.server.api.source_models import KeyIn, KeyOut, NameIn, NameListOut
 from pruxel.server.jobs.naming import store_names
 from pruxel.server.jobs.queue import put_job, put_read_again, send
@@ -24,6 +23,7 @@ from pruxel.server.jobs.stacks import open_source, stored_stack
 from pruxel.server.store.blobs import get_blob
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import job_event, tell
+from pruxel.server.store.missing import not_found
 from pruxel.server.store.stack_state import touch
 from pruxel.server.store.tables import EntryRow, KeyRow, NameListRow, SourceRow
 

@@ -13,13 +13,6 @@ _STATUS = {ErrorCode.NOT_FOUND: 404, ErrorCode.OUTSIDE_ROOTS: 403, ErrorCode.CON
 RESPONSES = {code: {"model": Problem} for code in (404, 422)}
 
 
-def not_found(what: str) -> InputError:
-    """The error for something that is gone."""
-    return InputError(
-        ErrorCode.NOT_FOUND, f"there is no such {what}", hint="It may have been removed; reload the page."
-    )
-
-
 def _answer(problem: Problem) -> JSONResponse:
     return JSONResponse(problem.model_dump(exclude_none=True), problem.status, media_type="application/problem+json")
 

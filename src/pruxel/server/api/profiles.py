@@ -16,7 +16,6 @@ from pruxel.core.sources.detect import detect
 from pruxel.core.sources.profile import Alias, check_profile
 from pruxel.core.sources.profile_files import LoadedProfile, build_profile, find_profiles, load_profile, write_profile
 from pruxel.server.api.models import JobOut
-from pruxel.server.api.problems import not_found
 from pruxel.server.api.source_models import FitOut, ProfileIn, ProfileOut
 from pruxel.server.jobs.aliases import LISTED
 from pruxel.server.jobs.queue import put_job, send
@@ -24,6 +23,7 @@ from pruxel.server.jobs.stacks import check_root
 from pruxel.server.store.blobs import get_blob
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import job_event
+from pruxel.server.store.missing import not_found
 from pruxel.server.store.projects import profile_of
 from pruxel.server.store.stack_state import touch
 from pruxel.server.store.tables import Mark, NameListRow, Project, SourceRow

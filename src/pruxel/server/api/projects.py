@@ -9,12 +9,12 @@ from fastapi import APIRouter
 from sqlalchemy import select
 
 from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.server.api.problems import not_found
 from pruxel.server.api.source_models import LanguageIn, PlaceOut, PlacesOut, ProjectIn, ProjectOut
 from pruxel.server.jobs.stacks import check_root
 from pruxel.server.settings import settings
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import tell
+from pruxel.server.store.missing import not_found
 from pruxel.server.store.projects import profile_of
 from pruxel.server.store.stack_state import touch
 from pruxel.server.store.tables import Project

@@ -12,12 +12,12 @@ from sqlalchemy.orm import Session
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.sources.origin import INSIDE
 from pruxel.server.api.models import JobOut
-from pruxel.server.api.problems import not_found
 from pruxel.server.api.source_models import MountIn, OrderIn, ProblemRow, SourceIn, SourceOut, SourceProblem
 from pruxel.server.jobs.queue import put_job, put_read_again, send
 from pruxel.server.jobs.stacks import check_root
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import job_event, tell
+from pruxel.server.store.missing import not_found
 from pruxel.server.store.stack_state import StackState, stack_state, touch
 from pruxel.server.store.tables import Job, Project, Reference, SourceRow
 

@@ -12,9 +12,9 @@ from fastapi import APIRouter, Request
 
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.sources.names import safe_path
-from pruxel.server.api.problems import not_found
 from pruxel.server.api.source_models import UploadIn, UploadOut
 from pruxel.server.settings import settings
+from pruxel.server.store.missing import not_found
 
 router = APIRouter(tags=["uploads"])
 _ID = re.compile(r"^[0-9a-f]{32}$")

@@ -13,12 +13,12 @@ import pruxel.core.steps  # noqa: F401 - registers all steps
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.steps.registry import STEPS
 from pruxel.server.api.models import StepKindOut, StepModel, StepsIn, ViewContent, ViewOut, WorkpieceIn, WorkpieceOut
-from pruxel.server.api.problems import not_found
 from pruxel.server.jobs.queue import put_job, send
 from pruxel.server.jobs.stacks import StoredStack, at_source, stored_stack
 from pruxel.server.jobs.view import view_key
 from pruxel.server.store.blobs import has_blob
 from pruxel.server.store.database import session
+from pruxel.server.store.missing import not_found
 from pruxel.server.store.tables import View, Workpiece
 
 router = APIRouter(tags=["workpieces"])

@@ -23,6 +23,7 @@ from pruxel.core.scene.digest import digest
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.pose import posed, stiff
 from pruxel.core.scene.walk import parts
+from pruxel.core.sources.kinds import DRAWN
 from pruxel.core.sources.names import safe_part
 from pruxel.server.jobs.playing import played
 from pruxel.server.jobs.queue import put_job, send
@@ -40,7 +41,6 @@ _TEXTURE_SIDE = 216
 _MOST_AT_ONCE = 5000
 # Instead of a picture's key, until the sources are read anew.
 NOT_DRAWABLE = ""
-DRAWN = ("clips", "level", "model", "skeleton", "texture")
 
 
 def scene_picture(scene: Scene, view: View, context: Context) -> str:

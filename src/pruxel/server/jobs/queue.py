@@ -62,6 +62,11 @@ def put_read_again(db: Session, row: SourceRow) -> Job:
     return put_job(db, row.project_id, "scan", f"Reading {row.label}", payload)
 
 
+def put_names_again(db: Session, project: uuid.UUID) -> Job:
+    """Store the job that takes names from the game's tables and the profile."""
+    return put_job(db, project, "aliases", "Reading the game's tables", {"key": "aliases"})
+
+
 def send(job: Job) -> None:
     """Hand a stored job to the workers."""
     if job.status == "queued":

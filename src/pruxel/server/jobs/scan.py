@@ -16,7 +16,7 @@ from pruxel.core.sources.packs import UNNAMED, PackSource
 from pruxel.core.sources.profile_files import find_profiles
 from pruxel.server.jobs.loads import PARTIAL, count_new, load_difference, load_new, locked
 from pruxel.server.jobs.pictures import draw_anew
-from pruxel.server.jobs.queue import put_job, send
+from pruxel.server.jobs.queue import put_job, put_names_again, send
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import check_root, known_of, opened_anew
 from pruxel.server.store.database import engine, session
@@ -58,7 +58,7 @@ def finished(project: uuid.UUID) -> None:
     """Let everybody know, and start what follows from new entries."""
     with session() as db:
         pictures = draw_anew(db, project)
-        names = put_job(db, project, "aliases", "Reading the game's tables", {"key": "aliases"})
+        names = put_names_again(db, project)
         tell(db, {"changed": "sources", "project_id": str(project)})
     send(names)
     send(pictures)

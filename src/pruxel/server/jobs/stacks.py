@@ -22,6 +22,7 @@ from pruxel.core.sources.origin import INSIDE
 from pruxel.core.sources.profile import Profile
 from pruxel.core.sources.references import Resolution, candidate_paths
 from pruxel.server.settings import settings
+from pruxel.server.store import missing
 from pruxel.server.store.database import session
 from pruxel.server.store.likes import escaped
 from pruxel.server.store.projects import knowledge_of
@@ -222,9 +223,7 @@ def stored_entry(entry: int) -> tuple[EntryRow, StoredStack]:
         row = db.get(EntryRow, entry)
         slot = None if row is None else db.get(Slot, row.slot)
     if row is None or slot is None:
-        raise InputError(
-            ErrorCode.NOT_FOUND, "there is no such entry", hint="It may have been removed; reload the page."
-        )
+        raise missing.not_found("entry")
     return row, stored_stack(slot.project_id)
 
 

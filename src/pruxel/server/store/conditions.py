@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from pruxel.server.store.database import without
 from pruxel.server.store.stack_state import StackState
-from pruxel.server.store.words import words_of
+from pruxel.server.store.words import Words, words_of
 
 Sort = Literal["path", "size", "kind", "source", "references"]
 _MOST_DIGITS = 30
@@ -90,9 +90,12 @@ def slots_of(state: StackState, query: Query) -> list[int]:
 
 def condition_of(db: Session, state: StackState, query: Query) -> Condition:
     """The condition of a search, for statements over `entries e`."""
-    values: dict[str, Any] = {"slots": slots_of(state, query), "project": state.project}
-    words = words_of(db, state, query.words)
-    values |= words.values
+    return with_words(state, query, words_of(db, state, query.words))
+
+
+def with_words(state: StackState, query: Query, words: Words) -> Condition:
+    """The condition of a search whose words were worked out already."""
+    values: dict[str, Any] = {"slots": slots_of(state, query), "project": state.project} | words.values
     kinds, paths, tests = list[str](), list[str](), [*words.tests]
     if query.kind:
         values["kind"] = query.kind

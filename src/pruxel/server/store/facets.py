@@ -13,14 +13,15 @@ from pruxel.server.store.conditions import (
     Condition,
     Query,
     all_matches,
-    condition_of,
     each_slot,
     fair_share,
     slots_of,
+    with_words,
 )
 from pruxel.server.store.database import without
 from pruxel.server.store.samples import worth_walking
 from pruxel.server.store.stack_state import StackState
+from pruxel.server.store.words import Words, words_of
 
 MOST_COUNTED = 2_000
 _WALKED = 30_000
@@ -59,14 +60,15 @@ class Counts:
 
 def counts(db: Session, state: StackState, query: Query) -> Counts:
     """Counts of a search. Each kind of count disregards the choice made among its own, so that it can be changed."""
-    found, capped = _groups(db, state, query)
+    words = words_of(db, state, query.words)
+    found, capped = _groups(db, state, query, words)
     cut_short = [capped]
 
     def freed(*names: str) -> list[_Group]:
         if all(getattr(query, name) is None for name in names):
             return found
         nothing: dict[str, Any] = dict.fromkeys(names)
-        groups, cut = _groups(db, state, replace(query, **nothing))
+        groups, cut = _groups(db, state, replace(query, **nothing), words)
         cut_short.append(cut)
         return groups
 
@@ -77,15 +79,15 @@ def counts(db: Session, state: StackState, query: Query) -> Counts:
     variants = _by(freed("variant"), lambda g: g.variant)
     sources = _by(freed("source"), lambda g: str(state.by_slot[g.slot].source))
     digits = _by(freed("least", "most"), lambda g: g.digits)
-    flags = _flags(db, state, query, freed("flag"))
+    flags = _flags(db, state, query, words, freed("flag"))
     return Counts(total, size, capped, any(cut_short), kinds, variants, sources, digits, flags)
 
 
-def _groups(db: Session, state: StackState, query: Query) -> tuple[list[_Group], bool]:
+def _groups(db: Session, state: StackState, query: Query, words: Words) -> tuple[list[_Group], bool]:
     """All matches by group, and whether there may be more than were counted."""
     if query.plain:
         return _summed(db, state, query), False
-    found = _sample(db, state, query)
+    found = _sample(db, state, query, words)
     return found, sum(group.number for group in found) >= MOST_COUNTED
 
 
@@ -102,9 +104,9 @@ def _below(db: Session, state: StackState, folder: str) -> tuple[int, int]:
     return int(row[0]), int(row[1])
 
 
-def _sample(db: Session, state: StackState, query: Query) -> list[_Group]:
+def _sample(db: Session, state: StackState, query: Query, words: Words) -> list[_Group]:
     """Matches by group, MOST_COUNTED at most: along the paths while words are common, else by the word index."""
-    asked = condition_of(db, state, query)
+    asked = with_words(state, query, words)
     slots = asked.values["slots"]
     if not slots:
         return []
@@ -155,13 +157,13 @@ def _summed(db: Session, state: StackState, query: Query) -> list[_Group]:
     ]
 
 
-def _flags(db: Session, state: StackState, query: Query, groups: list[_Group]) -> dict[str, int]:
+def _flags(db: Session, state: StackState, query: Query, words: Words, groups: list[_Group]) -> dict[str, int]:
     """How many matches have each flag, MOST_COUNTED at most where people set it."""
     free = replace(query, flag=None)
     found = {"shadowed": sum(group.number for group in groups if state.shadowed(group.slot))}
     if any(source.named < source.hashed for source in state.sources if state.counts(source)):
-        found["unnamed"] = sum(group.number for group in _sample(db, state, replace(free, flag="unnamed")))
-    asked = condition_of(db, state, free)
+        found["unnamed"] = sum(group.number for group in _sample(db, state, replace(free, flag="unnamed"), words))
+    asked = with_words(state, free, words)
     said = db.execute(
         text(
             "SELECT count(*) FILTER (WHERE m.star) AS starred, count(*) FILTER (WHERE m.named) AS noted, "

@@ -48,8 +48,9 @@ def words_of(db: Session, state: StackState, words: str) -> Words:
         own = _word(word, f"w{number}", values, lowered)
         tests.append(f"{'NOT ' if out else ''}({' OR '.join((own, *marked))})")
         if not out:
-            pieces += [] if marked else _pieces(word)
-            by_word |= bool(_pieces(word)) or (len(word) < _TRIGRAM and not _wild(word))
+            own_pieces = _pieces(word)
+            pieces += [] if marked else own_pieces
+            by_word |= bool(own_pieces) or (len(word) < _TRIGRAM and not _wild(word))
     keys = worth_looking_up(_sampled(db, state), pieces) if pieces else []
     values |= {f"k{number}": f"%{escaped(piece)}%" for number, piece in enumerate(keys)}
     return Words(tuple(tests), tuple(f"e.lowered LIKE lower(:k{n})" for n in range(len(keys))), values, by_word)

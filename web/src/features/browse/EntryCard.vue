@@ -1,18 +1,15 @@
 <script setup lang="ts">
-import { computed } from 'vue'
 import type { Entry } from '../../api/client'
-import { DRAWN } from '../../model/kinds'
 import { folderOf, last } from '../../model/words'
 
 const { entry, selected, picked } = defineProps<{ entry: Entry | undefined; selected: boolean; picked: boolean }>()
-const drawn = computed(() => entry?.picture === null && DRAWN.has(entry.kind))
 </script>
 
 <template>
   <button v-if="entry" class="group relative flex flex-col overflow-hidden rounded-lg border bg-sheet text-left" :class="selected ? 'border-sea ring-2 ring-sea' : 'border-line hover:border-faint'" role="option" :aria-selected="selected" :title="entry.path" data-test="entry" :data-path="entry.path">
     <div class="flex min-h-0 flex-1 items-center justify-center bg-gradient-to-b from-paper to-sunk">
       <img v-if="entry.picture" :src="`/api/blobs/${entry.picture}`" alt="" class="size-full" :class="entry.kind === 'texture' ? 'object-cover' : 'object-contain'" loading="lazy" />
-      <span v-else-if="drawn" class="text-[12px] text-faint">picture follows</span>
+      <span v-else-if="entry.picture === null" class="text-[12px] text-faint">picture follows</span>
       <span v-else class="text-center"><span class="block font-mono text-[14px] text-ink/70">.{{ last(entry.path).split('.').at(-1) }}</span><span class="text-[11.5px] text-faint">{{ entry.kind }}</span></span>
     </div>
     <div class="w-full border-t border-line px-2.5 py-1.5">

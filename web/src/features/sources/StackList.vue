@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, nextTick, ref } from 'vue'
 import { api, type Source } from '../../api/client'
+import Switch from '../../components/Switch.vue'
 import { bytes, count } from '../../model/words'
 
 const { sources } = defineProps<{ sources: Source[] }>()
@@ -40,7 +41,7 @@ const groups = computed(() => {
   return new Map([...found].filter(([, members]) => members.length > 1))
 })
 const inGroup = computed(() => new Set([...groups.value.values()].flat().map((s) => s.id)))
-const switched = (members: Source[]) => (members.every((s) => s.on) ? 'true' : members.some((s) => s.on) ? 'mixed' : 'false')
+const switched = (members: Source[]) => members.every((s) => s.on) || (members.some((s) => s.on) && 'mixed')
 async function switchAll(members: Source[]) {
   const on = !members.every((s) => s.on)
   await act(Promise.all(members.filter((s) => s.on !== on).map((s) => api.changeSource(s.id, { on }))))
@@ -62,13 +63,13 @@ const needsKey = (s: Source) => s.problems.some((p) => p.code.startsWith('key-')
       <template v-for="(s, i) in sources" :key="s.id">
         <li v-if="groups.has(s.id)" class="flex items-center gap-3 border-t border-line bg-paper px-4 py-1.5 text-[12.5px] first:border-t-0" data-test="group" :data-group="s.layer">
           <span class="w-[22px]" />
-          <button role="switch" :aria-checked="switched(groups.get(s.id)!)" :aria-label="`All of ${s.layer} count`" class="relative h-5 w-9 rounded-full border" :class="switched(groups.get(s.id)!) === 'true' ? 'border-sea bg-sea' : 'border-line bg-sunk'" data-test="switch-group" @click="switchAll(groups.get(s.id)!)"><span class="absolute top-0.5 size-3.5 rounded-full bg-sheet shadow transition-[left]" :class="{ true: 'left-[18px]', mixed: 'left-[10px] bg-sea!', false: 'left-0.5' }[switched(groups.get(s.id)!)]" /></button>
+          <Switch :on="switched(groups.get(s.id)!)" :label="`All of ${s.layer} count`" data-test="switch-group" @click="switchAll(groups.get(s.id)!)" />
           <span class="font-semibold">{{ s.layer }}</span><span class="text-faint">{{ count(groups.get(s.id)!.length) }} sources</span>
         </li>
         <li class="group border-t border-line first:border-t-0" :class="{ 'border-t-2 border-t-sea': target === i, 'bg-paper/60': !s.counts, 'pl-4': inGroup.has(s.id) }" :data-id="s.id" :data-label="s.label" data-test="source" draggable="true" @dragstart="dragged = s.id" @dragend="dragged = target = null" @dragover.prevent="dragged && (target = $event.offsetY > ($event.currentTarget as HTMLElement).clientHeight / 2 ? i + 1 : i)">
           <div class="grid grid-cols-[22px_40px_minmax(0,1fr)_116px_64px_72px_auto] items-center gap-3 px-4 py-2 text-[13px]">
             <button class="cursor-grab text-faint" data-handle :aria-label="`Move ${s.label}; Alt with arrow up or down`" title="Drag, or Alt with the arrow keys" @keydown="byKey($event, i)"><span class="grid grid-cols-2 gap-0.5"><span v-for="n in 6" :key="n" class="size-1 rounded-full bg-faint/60" /></span></button>
-            <button role="switch" :aria-checked="s.on" :aria-label="`${s.label} counts`" class="relative h-5 w-9 rounded-full border" :class="s.on ? 'border-sea bg-sea' : 'border-line bg-sunk'" data-test="switch" @click="act(api.changeSource(s.id, { on: !s.on }))"><span class="absolute top-0.5 size-3.5 rounded-full bg-sheet shadow transition-[left]" :class="s.on ? 'left-[18px]' : 'left-0.5'" /></button>
+            <Switch :on="s.on" :label="`${s.label} counts`" data-test="switch" @click="act(api.changeSource(s.id, { on: !s.on }))" />
             <div class="min-w-0">
               <p class="truncate"><span class="font-semibold" :class="{ 'text-faint': !s.counts }">{{ s.label }}</span> <span class="text-faint">{{ kindWords[s.kind] ?? s.kind.replaceAll('_', ' ') }}<template v-if="s.language">, {{ s.language }}</template></span></p>
               <p v-if="why(s) || s.hashed || s.problems.length" class="flex flex-wrap items-center gap-x-3 text-[12px]">
