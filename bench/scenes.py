@@ -18,5 +18,5 @@ def waves(side: int = 708) -> Scene:
     a, b, c, d = grid[:-1, :-1], grid[1:, :-1], grid[1:, 1:], grid[:-1, 1:]
     faces = as_indices(np.concatenate([np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)]))
     uvs = as_floats(np.stack([u, v], axis=-1), 2)
-    primitive = Primitive(positions, faces, vertex_normals(positions, faces), uvs=(uvs,))
-    return Scene("waves", (Node("waves", mesh=0),), (0,), (Mesh("waves", (primitive,)),))
+    primitive = Primitive(positions, faces, normals=vertex_normals(positions, faces), uvs=(uvs,))
+    return Scene("waves", nodes=(Node("waves", mesh=0),), roots=(0,), meshes=(Mesh("waves", (primitive,)),))

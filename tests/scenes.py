@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from pruxel.core.base.arrays import as_floats, as_indices
@@ -24,7 +26,7 @@ def box(size: float = 1.0, at: tuple[float, float, float] = (0, 0, 0)) -> Primit
         uvs += [(0.0, 0.0), (1.0, 0.0), (1.0, 0.75), (0.0, 0.75)]
         faces += [(start, start + 1, start + 2), (start, start + 2, start + 3)]
     points, corners = as_floats(positions, 3), as_indices(faces)
-    return Primitive(points, corners, vertex_normals(points, corners), uvs=(as_floats(uvs, 2),), material=0)
+    return Primitive(points, corners, normals=vertex_normals(points, corners), uvs=(as_floats(uvs, 2),), material=0)
 
 
 def gradient() -> Image:
@@ -45,7 +47,15 @@ def two_boxes() -> Scene:
     material = Material(
         "paint", base_color=(0.8, 0.5, 0.2, 1.0), metallic=0.25, roughness=0.5, base_color_texture=TextureRef(0)
     )
-    return Scene("boxes", nodes, (0,), meshes, (material,), (Texture(0),), (gradient(),))
+    return Scene(
+        "boxes",
+        nodes=nodes,
+        roots=(0,),
+        meshes=meshes,
+        materials=(material,),
+        textures=(Texture(0),),
+        images=(gradient(),),
+    )
 
 
 def animated() -> Scene:
@@ -57,11 +67,19 @@ def animated() -> Scene:
     weights = np.tile(np.array([0.75, 0.25, 0, 0], np.float32), (count, 1))
     target = MorphTarget("swell", as_floats(base.positions * 0.1, 3))
     mesh = Mesh(
-        "body", (Primitive(**{**vars(base), "joints": joints, "weights": weights, "targets": (target,)}),), (0.0,)
+        "body", (replace(base, joints=joints, weights=weights, targets=(target,)),), target_weights=(0.0,)
     )
     times = np.array([0.0, 0.5, 1.0], np.float32)
     turn = np.array([[0, 0, 0, 1], [0, 0.6, 0, 0.8], [0, 0, 0, 1]], np.float32)
     clip = Clip("wave", (ClipChannel(2, "rotation", times, turn),))
     nodes = (Node("root", children=(1, 2)), Node("body", mesh=0, skin=0), Node("hip", children=(3,)), Node("knee"))
-    skin = Skin("bones", (2, 3), np.tile(np.eye(4), (2, 1, 1)), 2)
-    return Scene("animated", nodes, (0,), (mesh,), (Material("plain"),), skins=(skin,), clips=(clip,))
+    skin = Skin("bones", (2, 3), np.tile(np.eye(4), (2, 1, 1)), skeleton=2)
+    return Scene(
+        "animated",
+        nodes=nodes,
+        roots=(0,),
+        meshes=(mesh,),
+        materials=(Material("plain"),),
+        skins=(skin,),
+        clips=(clip,),
+    )

@@ -21,5 +21,5 @@ def soups(draw: st.DrawFn) -> Scene:
     corners = np.stack([rng.permutation(vertices)[:3] for _ in range(draw(st.integers(1, 60)))])
     faces = as_indices(corners)
     uvs = as_floats(rng.uniform(-2, 3, (vertices, 2)), 2)
-    primitive = Primitive(positions, faces, vertex_normals(positions, faces), uvs=(uvs,))
-    return Scene("soup", (Node("soup", mesh=0),), (0,), (Mesh("soup", (primitive,)),))
+    primitive = Primitive(positions, faces, normals=vertex_normals(positions, faces), uvs=(uvs,))
+    return Scene("soup", nodes=(Node("soup", mesh=0),), roots=(0,), meshes=(Mesh("soup", (primitive,)),))

@@ -22,7 +22,7 @@ CONTEXT = Context()
 
 def scene_of(shape: Shape) -> Scene:
     primitive = Primitive(as_floats(shape.vertices, 3), as_indices(shape.faces))
-    return Scene("s", (Node("s", mesh=0),), (0,), (Mesh("s", (primitive,)),))
+    return Scene("s", nodes=(Node("s", mesh=0),), roots=(0,), meshes=(Mesh("s", (primitive,)),))
 
 
 def hemisphere() -> Shape:

@@ -26,7 +26,8 @@ from pruxel.cli.server import migrate, openapi, serve, worker
 from pruxel.cli.workspace import Given, open_stack, told
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError, ProofError, UsageError
-from pruxel.core.deliver.deliver import deliver
+from pruxel.core.deliver.deliver import Report, deliver
+from pruxel.core.deliver.proof import Outcome
 from pruxel.core.findings.registry import find
 from pruxel.core.recipe.document import load_recipe
 from pruxel.core.recipe.inputs import Opener
@@ -160,12 +161,23 @@ def convert(
         print_json(report.as_dict())
     else:
         _print_report(report.as_dict())
-    if not report.passed:
+    if report.outcome is not Outcome.PROVEN:
         with told():
-            raise ProofError(ErrorCode.PROOF_FAILED, "a file did not read back as it was written", file=str(out))
+            raise ProofError(ErrorCode.PROOF_FAILED, _why_unproven(report), file=str(out))
+
+
+def _why_unproven(report: Report) -> str:
+    proofs = [proof for found in report.formats for proof in found.proofs]
+    failed = [f"{check.what}: {check.read}" for proof in proofs for check in proof.checks if not check.passed]
+    if failed:
+        return f"a file did not read back as it was written ({failed[0]})"
+    missing = next(proof for proof in proofs if proof.not_made)
+    return f"the files are written but not proven: {missing.not_made}"
 
 
 def _print_report(report: dict[str, Any]) -> None:
+    for word in report["told"]:
+        console.print(f"changed: {word}", highlight=False)
     for found in report["formats"]:
         console.print(
             f"[bold]{found['main']}[/]  {sum(f['size'] for f in found['files']):,} bytes in {len(found['files'])} files"
@@ -173,8 +185,10 @@ def _print_report(report: dict[str, Any]) -> None:
         for word in found["left_out"]:
             console.print(f"  left out: {word}")
         for proof in found["proofs"]:
+            if proof["not_made"]:
+                console.print(f"  [yellow]not proven[/] by {proof['reader']}: {proof['not_made']}", highlight=False)
             for check in proof["checks"]:
-                mark = "[green]holds[/]" if check["passed"] else "[red]differs[/]"
+                mark = "[red]differs[/]" if not check["passed"] else "[yellow]warns[/]" if check["warning"] else "[green]holds[/]"
                 console.print(
                     f"  {mark} {check['what']}: {check['written']} → {check['read']}  ({proof['reader']})",
                     highlight=False,

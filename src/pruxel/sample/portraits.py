@@ -37,12 +37,12 @@ def portrait(ready: list[Ready], base: AnyArray, head_above: float) -> AnyArray:
     material = Material("painted", base_color_texture=TextureRef(0), roughness=0.7)
     scene = Scene(
         "portrait",
-        (Node("portrait", mesh=0),),
-        (0,),
-        (Mesh("portrait", tuple(parts)),),
-        (material,),
-        (Texture(0),),
-        (painted,),
+        nodes=(Node("portrait", mesh=0),),
+        roots=(0,),
+        meshes=(Mesh("portrait", tuple(parts)),),
+        materials=(material,),
+        textures=(Texture(0),),
+        images=(painted,),
     )
     view = View(width=SIDE, height=SIDE, azimuth_deg=24.0, elevation_deg=6.0, samples=3, ground=False)
     drawn = render(scene, Context(), view).astype(float)

@@ -19,6 +19,8 @@ A = TypeVar("A", bound=npt.NDArray[Any])
 
 def frozen(array: A) -> A:
     """Return the array, marked read-only (a view, so that the caller's own array stays writable)."""
+    if not array.flags.writeable:
+        return array
     view = array.view()
     view.flags.writeable = False
     return view
@@ -26,11 +28,14 @@ def frozen(array: A) -> A:
 
 def as_floats(values: object, width: int) -> FloatArray:
     """Coerce to a contiguous read-only (n, width) float32 array."""
-    array = np.ascontiguousarray(values, dtype=np.float32).reshape(-1, width)
-    return frozen(array)
+    return frozen(_rows(np.ascontiguousarray(values, dtype=np.float32), width))
 
 
 def as_indices(values: object) -> IndexArray:
     """Coerce to a contiguous read-only (n, 3) uint32 array of triangle corners."""
-    array = np.ascontiguousarray(values, dtype=np.uint32).reshape(-1, 3)
-    return frozen(array)
+    return frozen(_rows(np.ascontiguousarray(values, dtype=np.uint32), 3))
+
+
+def _rows(array: A, width: int) -> A:
+    """The array itself where it has such rows: what is shared stays one object."""
+    return array if array.ndim == 2 and array.shape[1] == width else array.reshape(-1, width)

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, fields
 from enum import StrEnum
-from typing import Any
+from typing import Any, Self
 
 
 class ErrorCode(StrEnum):
@@ -86,13 +86,13 @@ class PruxelError(Exception):
         self.fault = Fault(code, message, file, offset, field, expected, found, hint)
         super().__init__(self.fault.line())
 
+    @classmethod
+    def of(cls, fault: Fault) -> Self:
+        """The error that says what a fault says."""
+        return cls(**{item.name: getattr(fault, item.name) for item in fields(fault)})
+
     def __reduce__(self) -> tuple[Any, ...]:
-        return (_rebuild, (type(self), self.fault))
-
-
-def _rebuild(kind: type[PruxelError], fault: Fault) -> PruxelError:
-    values = asdict(fault)
-    return kind(values.pop("code"), values.pop("message"), **values)
+        return (type(self).of, (self.fault,))
 
 
 class InputError(PruxelError):

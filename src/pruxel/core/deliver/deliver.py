@@ -9,11 +9,12 @@ from pathlib import Path
 from typing import Any
 
 from pruxel.core.base.context import Context
-from pruxel.core.deliver.facts import scene_facts
 from pruxel.core.deliver.package import Written, write_files
-from pruxel.core.deliver.proof import Proof, Tolerances, prove
+from pruxel.core.deliver.proof import Outcome, Proof, Tolerances, prove
+from pruxel.core.deliver.proof.checks import worst
 from pruxel.core.formats import gltf, obj  # noqa: F401 - registers the formats
-from pruxel.core.formats.registry import FORMATS, Format, OutFile, lost
+from pruxel.core.formats.ready import make_ready
+from pruxel.core.formats.registry import FORMATS, Format, lost
 from pruxel.core.formats.textures import link_name
 from pruxel.core.scene.model import Scene
 
@@ -31,38 +32,40 @@ class FormatReport:
 
 @dataclass(frozen=True)
 class Report:
-    """The whole delivery."""
+    """The whole delivery; `told` is what had to be changed or left out for every format."""
 
     name: str
     formats: tuple[FormatReport, ...]
+    told: tuple[str, ...] = ()
 
     @property
-    def passed(self) -> bool:
-        """Whether every proof of every format holds."""
-        return all(proof.passed for f in self.formats for proof in f.proofs)
+    def outcome(self) -> Outcome:
+        """Proven when every proof of every format was made and holds."""
+        return worst([proof.outcome for f in self.formats for proof in f.proofs])
 
     def as_dict(self) -> dict[str, Any]:
         """JSON-ready."""
-        found = asdict(self) | {"passed": self.passed}
+        found = asdict(self) | {"outcome": str(self.outcome)}
         for item, own in zip(found["formats"], self.formats, strict=True):
             for proof, kept in zip(item["proofs"], own.proofs, strict=True):
-                proof["passed"] = kept.passed
+                proof["outcome"] = str(kept.outcome)
         return found
 
 
 def deliver(scene: Scene, name: str, formats: Sequence[str], folder: Path, context: Context) -> Report:
-    """Write a scene into a folder that exists; raises `UsageError` for an unknown format.
+    """Write a scene into a folder that exists; raises `UsageError` for an unknown format or a scene without anything.
 
     With several formats each has a folder of its own, so that their textures do not mix.
     """
     stem = link_name(name)
     reports = []
     specs = [FORMATS.get(f) for f in dict.fromkeys(formats)]
-    for spec, part in context.each(specs, lambda f: f.title):
+    ready = make_ready(scene, context.part(0.0, 0.1))
+    for spec, part in context.part(0.1, 1.0).each(specs, lambda f: f.title):
         home = folder / spec.name if len(specs) > 1 else folder
         home.mkdir(parents=True, exist_ok=True)
-        reports.append(_one(scene, stem, spec, home, folder, part))
-    report = Report(stem, tuple(reports))
+        reports.append(_one(ready.scene, stem, spec, home, folder, part))
+    report = Report(stem, tuple(reports), ready.told)
     (folder / "report.json").write_text(json.dumps(report.as_dict(), indent=1, ensure_ascii=False))
     return report
 
@@ -73,14 +76,8 @@ def _one(scene: Scene, stem: str, spec: Format, home: Path, folder: Path, contex
         raise ValueError(message)
     files = spec.write(scene, stem, context.part(0.0, 0.6))
     written = write_files(home, files, context.part(0.6, 0.7))
-    facts = scene_facts(scene, _texture_count(spec, files, scene))
-    proofs = prove(home / files[0].path, facts, spec.name, context.part(0.7, 1.0), Tolerances())
+    proofs = prove(home / files[0].path, scene, spec.name, context.part(0.7, 1.0), Tolerances())
     placed = tuple(Written((home / w.path).relative_to(folder).as_posix(), w.size) for w in written)
     main = (home / files[0].path).relative_to(folder).as_posix()
     return FormatReport(spec.name, main, placed, tuple(lost(scene, spec)), tuple(proofs))
 
-
-def _texture_count(spec: Format, files: list[OutFile], scene: Scene) -> int:
-    if spec.name == "obj":
-        return sum(f.path.startswith("textures/") for f in files)
-    return len(scene.images)

@@ -160,6 +160,6 @@ def with_clips(scene: Scene, clips: tuple[LooseClip, ...]) -> tuple[Scene, float
             if t.joint in places and len(t.times)
         )
         if channels:
-            made.append(Clip(clip.name, channels, clip.origin))
+            made.append(Clip(clip.name, channels, origin=clip.origin))
     share = len(wanted & places.keys()) / len(wanted) if wanted else 0.0
     return replace(scene, clips=scene.clips + tuple(made)), share

@@ -67,19 +67,17 @@ def read_model(data: memoryview, layout: Layout, entry: str, defaults: Conventio
         nodes.append(replace(node, mesh=len(meshes)))
         meshes.append(mesh)
     if faults and not meshes:
-        raise InputError(**_as_words(faults[0]))
+        raise InputError.of(faults[0])
+    tree, roots = tree_of(nodes, parents)
     scene = Scene(
         entry.rsplit("/", 1)[-1].rsplit(".", 1)[0],
-        *tree_of(nodes, parents),
-        tuple(meshes),
-        tuple(Material(name, origin=origin) for name in materials),
+        nodes=tree,
+        roots=roots,
+        meshes=tuple(meshes),
+        materials=tuple(Material(name, origin=origin) for name in materials),
     )
     skeleton = value_of(spec.skeleton, head, None)
     return LooseModel(scene, faults, str(skeleton) if skeleton else None)
-
-
-def _as_words(fault: Fault) -> dict[str, Any]:
-    return {name: getattr(fault, name) for name in fault.__dataclass_fields__}
 
 
 def _node(part: Record, spec: ModelExtract, how: turn.Turning, place: Origin) -> Node:
@@ -170,13 +168,13 @@ def _primitive(
     return Primitive(
         positions,
         indices,
-        vertex_normals(positions, indices) if normal is None else turn.turn_directions(normal, how),
-        None if tangent is None or tangent.shape[1] < 4 else turn.turn_tangents(tangent, how),
-        tuple(turn.turn_uvs(floats[k], how) for k in ("uv0", "uv1", "uv2") if k in floats),
-        None if color is None else as_floats(_four(color), 4),
-        None if joints is None or weights is None else frozen(joints.astype(np.uint16)),
-        None if joints is None or weights is None else as_floats(weights, weights.shape[1]),
-        material,
+        normals=vertex_normals(positions, indices) if normal is None else turn.turn_directions(normal, how),
+        tangents=None if tangent is None or tangent.shape[1] < 4 else turn.turn_tangents(tangent, how),
+        uvs=tuple(turn.turn_uvs(floats[k], how) for k in ("uv0", "uv1", "uv2") if k in floats),
+        colors=() if color is None else (as_floats(_four(color), 4),),
+        joints=None if joints is None or weights is None else frozen(joints.astype(np.uint16)),
+        weights=None if joints is None or weights is None else as_floats(weights, weights.shape[1]),
+        material=material,
         origin=place,
     )
 

@@ -76,16 +76,18 @@ def read_skeleton(data: memoryview, layout: Layout, entry: str, defaults: Conven
                 expected="three, four and three finite numbers, and a scale that is not zero",
                 found=", ".join(str(part.tolist()) for part in stored),
             )
-        placed = turn_placement(*stored, turned)
+        translation, rotation, scale = turn_placement(*stored, turned)
         parents.append(parent)
         place = replace(origin, record=f"{spec.joints}[{number}]", start=joint.start)
-        nodes.append(Node(str(value_of(spec.name, joint)), None, None, (), *placed, origin=place))
+        named = str(value_of(spec.name, joint))
+        nodes.append(Node(named, translation=translation, rotation=rotation, scale=scale, origin=place))
     if not nodes:
         raise InputError(ErrorCode.MALFORMED, "the skeleton has no joints", file=entry, field=spec.joints)
     name = entry.rsplit("/", 1)[-1].rsplit(".", 1)[0]
-    scene = Scene(name, *tree_of(nodes, parents))
+    tree, roots = tree_of(nodes, parents)
+    scene = Scene(name, nodes=tree, roots=roots)
     inverse_bind: DoubleArray = np.linalg.inv(world_from_local(scene)).astype(np.float64)
-    skin = Skin(name, tuple(range(len(nodes))), frozen(inverse_bind), scene.roots[0])
+    skin = Skin(name, tuple(range(len(nodes))), frozen(inverse_bind), skeleton=scene.roots[0])
     return replace(scene, skins=(skin,))
 
 
@@ -123,8 +125,8 @@ def on_skeleton(model: Scene, skeleton: Scene) -> tuple[Scene, list[Fault]]:
             )
             nodes.append(replace(node, children=children))
             continue
-        meshes.append(Mesh(mesh.name, tuple(_baked(p, matrices[index]) for p in mesh.primitives), mesh.target_weights))
-        nodes.append(Node(node.name, len(meshes) - 1, 0, role=node.role, detail=node.detail, origin=node.origin))
+        meshes.append(Mesh(mesh.name, tuple(_baked(p, matrices[index]) for p in mesh.primitives), target_weights=mesh.target_weights))
+        nodes.append(Node(node.name, mesh=len(meshes) - 1, skin=0, role=node.role, detail=node.detail, origin=node.origin))
     bound = {i for i, node in enumerate(nodes) if node.skin is not None}
     nodes = [replace(n, children=tuple(c for c in n.children if c - shift not in bound)) for n in nodes]
     roots = dict.fromkeys((*model.roots, *sorted(bound)))

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from pruxel.core.base.arrays import Bytes
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import Fault
 from pruxel.core.base.registry import Registry
-from pruxel.core.scene.model import Scene
+from pruxel.core.scene.materials import Material
+from pruxel.core.scene.model import Primitive, Scene
 
 Find = Callable[[str], bytes | None]
 
@@ -39,7 +40,10 @@ Write = Callable[[Scene, str, Context], list[OutFile]]
 
 @dataclass(frozen=True)
 class Format:
-    """One open format. `carries` names what of a scene survives in it; `write` yields the main file first."""
+    """One open format. `carries` names what of a scene survives in it; `write` yields the main file first.
+
+    `losses` tells what else of one scene it cannot carry.
+    """
 
     name: str
     title: str
@@ -48,11 +52,42 @@ class Format:
     carries: frozenset[str]
     write: Write | None = None
     read: Read | None = None
+    losses: Callable[[Scene], list[str]] | None = None
 
 
 FORMATS: Registry[Format] = Registry("format")
 
-CARRIABLE = ("tree", "materials", "textures", "normals", "uvs", "colors", "skins", "clips", "targets", "instances")
+# What a scene can hold beyond triangles, each with the words for it and whether a scene has it.
+CARRIABLE: dict[str, tuple[str, Callable[[Scene], bool]]] = {
+    "tree": ("the tree of nodes (parts are placed where they stand)", lambda s: any(n.children for n in s.nodes)),
+    "skins": ("skeletons and weights (parts are written as they stand)", lambda s: bool(s.skins)),
+    "clips": ("animation clips", lambda s: bool(s.clips)),
+    "targets": ("morph targets", lambda s: any(p.targets for p in _primitives(s))),
+    "colors": ("vertex colours", lambda s: any(p.colors for p in _primitives(s))),
+    "uvs": ("texture coordinates beyond the first set", lambda s: any(len(p.uvs) > 1 for p in _primitives(s))),
+    "attributes": ("attributes of the file's own", lambda s: any(p.attributes for p in _primitives(s))),
+    "polygons": ("polygons (they are cut into triangles)", lambda s: any(p.face_sizes is not None for p in _primitives(s))),
+    "strokes": ("points and lines", lambda s: any(mesh.strokes for mesh in s.meshes)),
+    "layers": ("clear coats and other layers of materials", lambda s: any(_layered(m) for m in s.materials)),
+    "cameras": ("cameras", lambda s: bool(s.cameras)),
+    "lights": ("lights", lambda s: bool(s.lights)),
+    "stages": ("scenes beside the shown one", lambda s: bool(s.stages)),
+    "extras": ("what the file says of its own (extras)", lambda s: bool(_extras(s))),
+}
+
+
+def _primitives(scene: Scene) -> Iterator[Primitive]:
+    return (primitive for mesh in scene.meshes for primitive in mesh.primitives)
+
+
+def _layered(material: Material) -> bool:
+    layers = ("clearcoat", "sheen", "specular", "transmission", "iridescence", "anisotropy", "volume")
+    return any(getattr(material, layer) is not None for layer in layers)
+
+
+def _extras(scene: Scene) -> list[str]:
+    tables = (scene.nodes, scene.meshes, scene.materials, scene.skins, scene.clips, scene.cameras, scene.lights)
+    return [text for table in tables for item in table if (text := item.extras)] + ([scene.extras] if scene.extras else [])
 
 
 def register(spec: Format) -> Format:
@@ -69,19 +104,5 @@ def format_for(name: str) -> Format | None:
 
 def lost(scene: Scene, spec: Format) -> Sequence[str]:
     """What the scene has and the format cannot carry, in words."""
-    prims = [p for m in scene.meshes for p in m.primitives]
-    present = {
-        "skins": bool(scene.skins),
-        "clips": bool(scene.clips),
-        "targets": any(p.targets for p in prims),
-        "colors": any(p.colors is not None for p in prims),
-        "tree": any(node.children for node in scene.nodes),
-    }
-    words = {
-        "skins": "skeletons and weights",
-        "clips": "animation clips",
-        "targets": "morph targets",
-        "colors": "vertex colours",
-        "tree": "the tree of nodes (parts are placed where they stand)",
-    }
-    return [words[key] for key, there in present.items() if there and key not in spec.carries]
+    words = [text for key, (text, there) in CARRIABLE.items() if key not in spec.carries and there(scene)]
+    return words + ([] if spec.losses is None else spec.losses(scene))

@@ -12,7 +12,7 @@ from pruxel.core.scene.images import EncodedImage, Image
 from pruxel.core.scene.render_images import texels
 from pruxel.core.sources.names import safe_part, unique_name
 
-_KEPT = {"image/png": ".png", "image/jpeg": ".jpg"}
+KEPT = {"image/png": ".png", "image/jpeg": ".jpg"}
 
 
 @dataclass(frozen=True)
@@ -45,11 +45,11 @@ def link_name(name: str) -> str:
 
 def _ending(image: Image) -> str:
     content = image.content
-    return _KEPT.get(content.media_type, ".png") if isinstance(content, EncodedImage) else ".png"
+    return KEPT.get(content.media_type, ".png") if isinstance(content, EncodedImage) else ".png"
 
 
 def _encoded(image: Image) -> tuple[str, bytes]:
     content = image.content
-    if isinstance(content, EncodedImage) and content.media_type in _KEPT:
+    if isinstance(content, EncodedImage) and content.media_type in KEPT:
         return content.media_type, content.data
     return "image/png", png.encode(texels(image))

@@ -1,11 +1,11 @@
-"""Polygons → triangles."""
+"""Polygons → triangles, and back to their outlines."""
 
 from __future__ import annotations
 
 import numba
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray, FloatArray
+from pruxel.core.base.arrays import AnyArray, FloatArray, IndexArray
 
 
 @numba.njit(cache=True, nogil=True)
@@ -52,11 +52,14 @@ def _is_ear(flat, ring, size, at):  # type: ignore[no-untyped-def] # noqa: ANN00
 
 
 @numba.njit(cache=True, nogil=True)
-def _clip(points, vertex_of_corner, faces, out, face_of):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
-    """Triangles of every face; triangles pass straight through, others lose an ear at a time."""
-    flat = np.empty((64, 2), np.float64)
-    ring = np.empty(64, np.int64)
-    at = 0
+def _clip(points, vertex_of_corner, faces, most, out, face_of):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    """Triangles of every face; triangles pass straight through, others lose an ear at a time. Returns how many fans."""
+    largest = 4
+    for f in range(len(faces)):
+        largest = max(largest, min(faces[f, 1], most))
+    flat = np.empty((largest, 2), np.float64)
+    ring = np.empty(largest, np.int64)
+    at, fans = 0, 0
     for f in range(len(faces)):
         first, count = faces[f, 0], faces[f, 1]
         if count == 3:
@@ -64,18 +67,25 @@ def _clip(points, vertex_of_corner, faces, out, face_of):  # type: ignore[no-unt
             face_of[at] = f
             at += 1
             continue
+        if count > most:
+            for i in range(1, count - 1):
+                out[at, 0], out[at, 1], out[at, 2] = first, first + i, first + i + 1
+                face_of[at] = f
+                at += 1
+            fans += 1
+            continue
         _plane(points, vertex_of_corner, first, count, flat)
         for i in range(count):
             ring[i] = i
         size = count
+        begin = 0
         while size >= 3:
-            ear = -1
+            ear = 1
             for i in range(size):
-                if _is_ear(flat, ring, size, i):
-                    ear = i
+                candidate = (begin + i) % size
+                if _is_ear(flat, ring, size, candidate):
+                    ear = candidate
                     break
-            if ear < 0:
-                ear = 1
             out[at, 0] = first + ring[ear - 1 if ear else size - 1]
             out[at, 1] = first + ring[ear]
             out[at, 2] = first + ring[ear + 1 if ear + 1 < size else 0]
@@ -84,18 +94,107 @@ def _clip(points, vertex_of_corner, faces, out, face_of):  # type: ignore[no-unt
             for i in range(ear, size - 1):
                 ring[i] = ring[i + 1]
             size -= 1
+            # The next search goes on behind the ear: a convex outline is then cut all around, without slivers.
+            begin = ear
             if size == 2:
                 break
-    return at
+    return fans
 
 
-def triangulate(points: FloatArray, vertex_of_corner: AnyArray, faces: AnyArray) -> tuple[AnyArray, AnyArray]:
-    """Cut polygons of 3 to 64 corners into triangles by ear clipping (Meisters 1975).
+def triangulate(
+    points: FloatArray, vertex_of_corner: AnyArray, faces: AnyArray, most: int = 4096
+) -> tuple[AnyArray, AnyArray, int]:
+    """Cut polygons into triangles by ear clipping (Meisters 1975).
 
-    points (n, 3); vertex_of_corner (c,); faces (f, 2) first corner and corner count. Returns (m, 3) corner numbers and
-    the (m,) face of each triangle. A polygon with no ear (folded over itself) is cut as a fan.
+    points (n, 3); vertex_of_corner (c,); faces (f, 2) first corner and corner count, 3 or more. Returns (m, 3) corner
+    numbers, each triangle (before, ear, after); the (m,) face of each; and how many polygons were cut as a fan because they
+    have more than `most` corners. A polygon with no ear (folded over itself) loses its second corner each time.
     """
     total = int((faces[:, 1] - 2).sum())
     out, face_of = np.empty((total, 3), np.int64), np.empty(total, np.int64)
-    _clip(points, np.ascontiguousarray(vertex_of_corner), np.ascontiguousarray(faces), out, face_of)
-    return out, face_of
+    fans = _clip(points, np.ascontiguousarray(vertex_of_corner), np.ascontiguousarray(faces), most, out, face_of)
+    return out, face_of, int(fans)
+
+
+@numba.njit(cache=True, nogil=True)
+def _rings(indices, sizes, out):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    """Put ears back, last cut first: each between its two neighbours."""
+    at, triangle = 0, 0
+    for f in range(len(sizes)):
+        size = sizes[f]
+        last = triangle + size - 3
+        for k in range(3):
+            out[at + k] = indices[last, k]
+        have = 3
+        for t in range(last - 1, triangle - 1, -1):
+            before, ear, after = indices[t, 0], indices[t, 1], indices[t, 2]
+            place = have
+            for k in range(have):
+                if out[at + k] == before and out[at + (k + 1) % have] == after:
+                    place = k + 1
+                    break
+            for k in range(have, place, -1):
+                out[at + k] = out[at + k - 1]
+            out[at + place] = ear
+            have += 1
+        at += size
+        triangle += size - 2
+
+
+def outlines(indices: IndexArray, face_sizes: IndexArray) -> IndexArray:
+    """The corners of polygons, one after the other, from the (m, 3) triangles that `triangulate` cut them into.
+
+    face_sizes (f,): corners of each polygon. Returns (sum of sizes,) uint32 vertex numbers; an outline may begin at another
+    corner than the one it was cut from. Turned triangles give turned outlines.
+    """
+    out = np.empty(int(face_sizes.sum(dtype=np.int64)), np.uint32)
+    _rings(np.ascontiguousarray(indices), np.ascontiguousarray(face_sizes).astype(np.int64), out)
+    return out
+
+
+@numba.njit(cache=True, nogil=True)
+def _convex(points, corners, starts, sizes, out):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    largest = 3
+    for f in range(len(sizes)):
+        largest = max(largest, sizes[f])
+    flat = np.empty((largest, 2), np.float64)
+    for f in range(len(sizes)):
+        count = sizes[f]
+        out[f] = True
+        if count == 3:
+            continue
+        _plane(points, corners, starts[f], count, flat)
+        turned = 0.0
+        for i in range(count):
+            j, k = (i + 1) % count, (i + 2) % count
+            turn = _turn(flat, i, j, k)
+            if turn < 0:
+                out[f] = False
+                break
+            # The angle turned; an outline that winds twice around is no simple one.
+            along = (flat[j, 0] - flat[i, 0]) * (flat[k, 0] - flat[j, 0])
+            along += (flat[j, 1] - flat[i, 1]) * (flat[k, 1] - flat[j, 1])
+            turned += np.arctan2(turn, along)
+        if turned > 7.0:
+            out[f] = False
+
+
+def convex_faces(points: FloatArray, corners: IndexArray, sizes: IndexArray) -> AnyArray:
+    """Which polygons any reader cuts rightly: (f,) bool, true where the outline turns one way only, once around.
+
+    points (n, 3); corners: the outlines one after the other; sizes (f,): corners of each.
+    """
+    starts = np.concatenate([[0], np.cumsum(sizes, dtype=np.int64)[:-1]]) if len(sizes) else np.zeros(0, np.int64)
+    out = np.empty(len(sizes), np.bool_)
+    _convex(points, np.ascontiguousarray(corners).astype(np.int64), starts, sizes.astype(np.int64), out)
+    return out
+
+
+def fans(corners: IndexArray, sizes: IndexArray) -> IndexArray:
+    """The (m, 3) triangles of convex polygons, all from each one's first corner: what simple readers make of them."""
+    sizes = sizes.astype(np.int64)
+    starts = np.repeat(np.concatenate([[0], np.cumsum(sizes)[:-1]]) if len(sizes) else sizes, sizes - 2)
+    counts = sizes - 2
+    step = np.arange(int(counts.sum())) - np.repeat(np.concatenate([[0], np.cumsum(counts)[:-1]]) if len(sizes) else sizes, counts)
+    picked = np.stack([corners[starts], corners[starts + step + 1], corners[starts + step + 2]], axis=1)
+    return np.ascontiguousarray(picked, np.uint32)

@@ -24,8 +24,8 @@ def warm() -> None:
     normals, uvs = as_floats([[0, 0, 1]] * 4, 3), as_floats(corners[:, :2], 2)
     faces = as_indices([[0, 1, 2], [0, 2, 3]])
     vertex_tangents(corners, normals, uvs, faces)
-    square = Mesh("square", (Primitive(corners, faces, normals, uvs=(uvs,)),))
-    scene = Scene("square", (Node("square", mesh=0),), (0,), (square,))
+    square = Mesh("square", (Primitive(corners, faces, normals=normals, uvs=(uvs,)),))
+    scene = Scene("square", nodes=(Node("square", mesh=0),), roots=(0,), meshes=(square,))
     text = b"".join(bytes(p) for p in obj.write(scene, "square", Context())[0].pieces) + b"f 1 2 3 4\n"
     obj.read(memoryview(text), "square.obj", lambda _: None, Context())
     gltf.write_glb(scene, "square", Context())

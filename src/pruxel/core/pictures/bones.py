@@ -44,7 +44,7 @@ def with_bones(scene: Scene) -> Scene:
 
 
 def _primitive(positions: FloatArray, indices: IndexArray, material: int) -> Primitive:
-    return Primitive(positions, indices, vertex_normals(positions, indices), material=material)
+    return Primitive(positions, indices, normals=vertex_normals(positions, indices), material=material)
 
 
 def _around(rings: DoubleArray) -> tuple[FloatArray, IndexArray]:

@@ -11,19 +11,22 @@ from pruxel.core.base.arrays import AnyArray, FloatArray, IndexArray
 from pruxel.core.base.errors import InputError
 from pruxel.core.scene.materials import Material, TextureRef
 from pruxel.core.scene.model import Node, Scene
+from pruxel.core.scene.pose import standing
 from pruxel.core.scene.render_images import texels
-from pruxel.core.scene.walk import parts, world_from_local, world_normals, world_positions
+from pruxel.core.scene.uvs import shown_uvs
+from pruxel.core.scene.walk import parts
 
 _PLAIN = Material("plain", base_color=(0.62, 0.6, 0.56, 1.0), roughness=0.8)
 
 
 @dataclass(frozen=True, eq=False)
 class Soup:
-    """positions, normals (n, 3), uvs (n, 2) float32; indices (m, 3); surface (m,) index into surfaces."""
+    """positions, normals (n, 3), uvs (n, 2), colors (n, 4) linear float32; indices (m, 3); surface (m,) index into surfaces."""
 
     positions: FloatArray
     normals: FloatArray
     uvs: FloatArray
+    colors: FloatArray
     indices: IndexArray
     surface: AnyArray
     surfaces: tuple[Surface, ...]
@@ -54,30 +57,27 @@ def _meant(node: Node) -> bool:
 
 def flatten(scene: Scene, nodes: Collection[int]) -> Soup:
     """Join the given parts in world space."""
-    matrices = world_from_local(scene)
-    positions, normals, uvs, indices, surface = [], [], [], [], []
+    positions, normals, uvs, colors, indices, surface = [], [], [], [], [], []
     start = 0
-    for index, _, mesh in parts(scene):
-        if index not in nodes:
-            continue
-        mirrored = np.linalg.det(matrices[index][:3, :3]) < 0
+    for _, _, mesh in standing(scene, nodes):
         for p in mesh.primitives:
-            turned = world_normals(p, matrices[index])
-            positions.append(world_positions(p, matrices[index]))
-            normals.append(np.zeros_like(p.positions) if turned is None else turned)
-            uvs.append(p.uvs[0] if p.uvs else np.zeros((len(p.positions), 2), np.float32))
-            corners = p.indices[:, ::-1] if mirrored else p.indices
-            indices.append(corners + np.uint32(start))
+            shown = shown_uvs(p, scene.materials)
+            positions.append(p.positions)
+            normals.append(np.zeros_like(p.positions) if p.normals is None else p.normals)
+            uvs.append(np.zeros((len(p.positions), 2), np.float32) if shown is None else shown)
+            colors.append(p.colors[0] if p.colors else np.ones((len(p.positions), 4), np.float32))
+            indices.append(p.indices + np.uint32(start))
             surface.append(np.full(len(p.indices), len(scene.materials) if p.material is None else p.material))
             start += len(p.positions)
     surfaces = tuple(_surface(scene, m) for m in (*scene.materials, _PLAIN))
     if not positions:
         nothing = np.zeros((0, 3), np.float32)
-        return Soup(nothing, nothing, nothing[:, :2], np.zeros((0, 3), np.uint32), np.zeros(0, int), surfaces)
+        return Soup(nothing, nothing, nothing[:, :2], np.zeros((0, 4), np.float32), np.zeros((0, 3), np.uint32), np.zeros(0, int), surfaces)
     return Soup(
         np.concatenate(positions),
         np.concatenate(normals),
         np.concatenate(uvs),
+        np.concatenate(colors),
         np.concatenate(indices).astype(np.uint32),
         np.concatenate(surface),
         surfaces,

@@ -11,11 +11,13 @@ import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, ByteArray, FloatArray
 from pruxel.core.base.context import Context
+from pruxel.core.geometry.colors import srgb_from_linear
 from pruxel.core.geometry.sampling import sphere_directions
 from pruxel.core.native.rays import Hits, RayMesh
 from pruxel.core.pictures.camera import Camera, frame
 from pruxel.core.pictures.flatten import Soup, flatten, shown_nodes
 from pruxel.core.pictures.shading import hit_points, shade
+from pruxel.core.pictures.strokes import with_solid_strokes
 from pruxel.core.scene.model import Scene
 
 _PASSES = 6
@@ -39,6 +41,7 @@ _DEFAULT = View()
 
 def render(scene: Scene, context: Context, view: View = _DEFAULT) -> ByteArray:
     """Draw the parts meant to be seen; (height, width, 4) uint8 with straight alpha. An empty scene is transparent."""
+    scene = with_solid_strokes(scene)
     soup = flatten(scene, shown_nodes(scene))
     size = (view.width, view.height)
     if not len(soup.indices):
@@ -147,7 +150,6 @@ def _developed(color: FloatArray, alpha: FloatArray, view: View) -> ByteArray:
 
 
 def _film(linear: FloatArray) -> FloatArray:
-    """A soft shoulder above 0.8, then the sRGB curve (IEC 61966-2-1)."""
+    """A soft shoulder above 0.8, then display values."""
     x = np.maximum(linear, 0.0)
-    x = np.where(x > 0.8, 0.8 + 0.2 * (1 - np.exp(-(x - 0.8) / 0.2)), x)
-    return np.where(x <= 0.0031308, 12.92 * x, 1.055 * np.power(np.maximum(x, 1e-8), 1 / 2.4) - 0.055)
+    return srgb_from_linear(np.where(x > 0.8, 0.8 + 0.2 * (1 - np.exp(-(x - 0.8) / 0.2)), x))

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, FloatArray
+from pruxel.core.geometry.colors import linear_from_srgb
 from pruxel.core.geometry.sampling import sphere_directions
 from pruxel.core.native.rays import Hits, RayMesh
 from pruxel.core.pictures.flatten import Soup, Surface
@@ -31,6 +32,7 @@ class Points:
     normal: FloatArray
     tangent: FloatArray
     uv: FloatArray
+    color: FloatArray
     surface: AnyArray
     behind: AnyArray
 
@@ -59,6 +61,7 @@ def hit_points(soup: Soup, hits: Hits, directions: FloatArray) -> Points:
         (normal * turn).astype(np.float32),
         tangent.astype(np.float32),
         np.einsum("nc,nck->nk", weights, uvs).astype(np.float32),
+        np.einsum("nc,nck->nk", weights, soup.colors[corners]).astype(np.float32),
         soup.surface[hits.triangle],
         behind,
     )
@@ -79,11 +82,6 @@ def _look_up(texels: AnyArray, uv: FloatArray) -> FloatArray:
     lower = texels[low, left] * (1 - fx) + texels[low, right] * fx
     result: FloatArray = ((upper * (1 - fy) + lower * fy) / 255.0).astype(np.float32)
     return result
-
-
-def _linear(color: FloatArray) -> FloatArray:
-    """SRGB values to linear light (IEC 61966-2-1)."""
-    return np.where(color <= 0.04045, color / 12.92, ((color + 0.055) / 1.055) ** 2.4)
 
 
 @dataclass(eq=False)
@@ -122,10 +120,12 @@ def _fill(look: _Look, mine: AnyArray, surface: Surface, points: Points) -> None
     alpha: AnyArray = np.full(len(uv), material.base_color[3])
     if surface.base is not None:
         found = _look_up(surface.base, uv)
-        look.base[mine] = _linear(found[:, :3]) * color
+        look.base[mine] = linear_from_srgb(found[:, :3]) * color
         alpha = found[:, 3] * alpha
     else:
         look.base[mine] = color
+    look.base[mine] *= points.color[mine, :3]
+    alpha = alpha * points.color[mine, 3]
     if material.alpha_mode == "MASK":
         alpha = (alpha >= material.alpha_cutoff).astype(np.float32)
     look.alpha[mine] = 1.0 if material.alpha_mode == "OPAQUE" else alpha
@@ -136,7 +136,7 @@ def _fill(look: _Look, mine: AnyArray, surface: Surface, points: Points) -> None
         look.occlusion[mine] = _look_up(surface.occlusion, uv)[:, 0]
     glow = np.array(material.emissive) * material.emissive_strength
     if surface.emissive is not None:
-        look.emissive[mine] = _linear(_look_up(surface.emissive, uv)[:, :3]) * glow
+        look.emissive[mine] = linear_from_srgb(_look_up(surface.emissive, uv)[:, :3]) * glow
     else:
         look.emissive[mine] = glow
     look.unlit[mine] = material.unlit

@@ -20,7 +20,7 @@ def texture_sheet(image: Image, path: str) -> Scene:
     primitive = Primitive(
         as_floats(corners, 3),
         as_indices([[0, 1, 2], [0, 2, 3]]),
-        as_floats([[0, 0, 1]] * 4, 3),
+        normals=as_floats([[0, 0, 1]] * 4, 3),
         uvs=(as_floats([[0, 1], [1, 1], [1, 0], [0, 0]], 2),),
         material=0,
         origin=Origin(entry=path),
@@ -28,10 +28,10 @@ def texture_sheet(image: Image, path: str) -> Scene:
     material = Material(image.name, base_color_texture=TextureRef(0), unlit=True, double_sided=True)
     return Scene(
         image.name,
-        (Node(image.name, mesh=0),),
-        (0,),
-        (Mesh(image.name, (primitive,)),),
-        (material,),
-        (Texture(0),),
-        (image,),
+        nodes=(Node(image.name, mesh=0),),
+        roots=(0,),
+        meshes=(Mesh(image.name, (primitive,)),),
+        materials=(material,),
+        textures=(Texture(0),),
+        images=(image,),
     )

@@ -1,51 +1,88 @@
-"""The content hash of a scene: equal content, equal hash, in any process."""
+"""Content hashes: equal content, equal hash, in any process.
+
+The hash of a value is made of the hashes of what it consists of, and each array and each frozen value is hashed once while it
+lives. The hash of a scene therefore costs what is new in it.
+"""
 
 from __future__ import annotations
 
 import hashlib
+import weakref
+from collections.abc import Callable
 from dataclasses import fields, is_dataclass
-from functools import singledispatch
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
 
-from pruxel.core.scene.model import Scene
+from pruxel.core.base.arrays import AnyArray
+
+_KNOWN: dict[int, tuple[weakref.ref[Any], bytes]] = {}
+# Where something came from is not what it is.
+_NOT_CONTENT = frozenset({"origin"})
 
 
-def digest(scene: Scene) -> str:
-    """Compute the hash of all content except origins (where it came from is not what it is)."""
-    state = hashlib.blake2b(digest_size=16)
-    _feed(scene, state)
-    return state.hexdigest()
+def digest(value: object) -> str:
+    """The hash, 32 hexadecimal digits, of a scene or anything that scenes are made of, its origins left out."""
+    return _hash_of(value).hex()
 
 
-@singledispatch
-def _feed(value: Any, state: Any) -> None:  # noqa: ANN401 - any leaf of the model
+def remember_digest(value: AnyArray, known: str) -> None:
+    """Spare an array that was fetched by its hash from being hashed again."""
+    _remember(value, bytes.fromhex(known))
+
+
+def _hash_of(value: object) -> bytes:
+    if isinstance(value, np.ndarray):
+        return _once(value, _hash_array)
     if is_dataclass(value):
-        state.update(type(value).__name__.encode())
-        for item in fields(value):
-            if item.name != "origin":
-                state.update(item.name.encode())
-                _feed(getattr(value, item.name), state)
-        return
-    state.update(f"{type(value).__name__}:{value!r};".encode())
+        return _once(value, _hash_fields)
+    if isinstance(value, tuple):
+        return _hashed(b"(", *(_hash_of(item) for item in value))
+    if isinstance(value, bytes):
+        return _hashed(b"b", value)
+    return _hashed(f"{type(value).__name__}:{value!r}".encode())
 
 
-@_feed.register
-def _feed_tuple(value: tuple, state: Any) -> None:  # type: ignore[type-arg] # noqa: ANN401
-    state.update(f"({len(value)}".encode())
-    for item in value:
-        _feed(item, state)
+def _once(value: Any, make: Callable[[Any], bytes]) -> bytes:  # noqa: ANN401
+    found = _KNOWN.get(id(value))
+    if found is not None and found[0]() is value:
+        return found[1]
+    made = make(value)
+    _remember(value, made)
+    return made
 
 
-@_feed.register
-def _feed_bytes(value: bytes, state: Any) -> None:  # noqa: ANN401
-    state.update(f"b{len(value)}".encode())
-    state.update(value)
+def _remember(value: Any, made: bytes) -> None:  # noqa: ANN401
+    key = id(value)
+
+    def forget(gone: weakref.ref[Any]) -> None:
+        known = _KNOWN.get(key)
+        if known is not None and known[0] is gone:
+            del _KNOWN[key]
+
+    _KNOWN[key] = (weakref.ref(value, forget), made)
 
 
-@_feed.register
-def _feed_array(value: np.ndarray, state: Any) -> None:  # noqa: ANN401
-    state.update(f"{value.dtype.str}{value.shape}".encode())
-    if value.size:
-        state.update(np.ascontiguousarray(value).data)
+def _hashed(*pieces: bytes | memoryview) -> bytes:
+    state = hashlib.blake2b(digest_size=16)
+    for piece in pieces:
+        state.update(piece)
+    return state.digest()
+
+
+def _hash_array(value: AnyArray) -> bytes:
+    body = np.ascontiguousarray(value).reshape(-1).view(np.uint8).data if value.size else b""
+    return _hashed(f"{value.dtype.str}{value.shape}".encode(), body)
+
+
+@lru_cache(maxsize=None)
+def _content_fields(kind: type) -> tuple[tuple[str, bytes], ...]:
+    return tuple((item.name, item.name.encode()) for item in fields(kind) if item.name not in _NOT_CONTENT)
+
+
+def _hash_fields(value: Any) -> bytes:  # noqa: ANN401
+    pieces = [type(value).__name__.encode()]
+    for name, label in _content_fields(type(value)):
+        pieces += [b"|", label, b"=", _hash_of(getattr(value, name))]
+    return _hashed(*pieces)

@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import replace
+from typing import Any
 
-from pruxel.core.scene.materials import TEXTURE_SLOTS, Material
-from pruxel.core.scene.model import Clip, Mesh, Node, Scene, Skin
+from pruxel.core.scene.digest import digest
+from pruxel.core.scene.model import Mesh, Node, Scene
+from pruxel.core.scene.references import TABLES, Table, references, remapped
+from pruxel.core.scene.walk import parents_of
+
+# Equal ones of these are stored once. In this order: what is pointed at comes before what points at it.
+_SHARED: tuple[Table, ...] = ("images", "textures", "materials", "meshes", "cameras", "lights")
 
 
 def edit_meshes(scene: Scene, nodes: Collection[int], change: Callable[[Mesh], Mesh]) -> Scene:
@@ -32,138 +38,87 @@ def edit_meshes(scene: Scene, nodes: Collection[int], change: Callable[[Mesh], M
 
 
 def keep_nodes(scene: Scene, keep: Collection[int]) -> Scene:
-    """Keep some nodes (and their ancestors and joints); drop the rest and all that nothing uses any more."""
-    kept = set(keep)
-    parent = {child: i for i, node in enumerate(scene.nodes) for child in node.children}
-    for index in list(kept):
-        skin = scene.nodes[index].skin
-        if skin is not None:
-            kept.update(scene.skins[skin].joints)
-    for index in list(kept):
-        above = parent.get(index)
-        while above is not None and above not in kept:
-            kept.add(above)
-            above = parent.get(above)
-    new_from_old = {old: new for new, old in enumerate(sorted(kept))}
-    nodes = tuple(
-        replace(
-            scene.nodes[old],
-            children=tuple(new_from_old[c] for c in scene.nodes[old].children if c in new_from_old),
-        )
-        for old in sorted(kept)
-    )
-    skins = tuple(_remap_skin(skin, new_from_old) for skin in scene.skins)
-    clips = tuple(_remap_clip(clip, new_from_old) for clip in scene.clips)
-    roots = tuple(new_from_old[r] for r in scene.roots if r in new_from_old)
-    scene = replace(scene, nodes=nodes, roots=roots, skins=skins, clips=clips)
-    return drop_unused(replace(scene, clips=tuple(c for c in clips if c.channels)))
-
-
-def _remap_skin(skin: Skin, new_from_old: dict[int, int]) -> Skin:
-    if any(joint not in new_from_old for joint in skin.joints):
-        return replace(skin, joints=(), skeleton=None)
-    skeleton = new_from_old.get(skin.skeleton) if skin.skeleton is not None else None
-    return replace(skin, joints=tuple(new_from_old[j] for j in skin.joints), skeleton=skeleton)
-
-
-def _remap_clip(clip: Clip, new_from_old: dict[int, int]) -> Clip:
-    channels = tuple(
-        replace(channel, node=new_from_old[channel.node]) for channel in clip.channels if channel.node in new_from_old
-    )
-    return replace(clip, channels=channels)
-
-
-def _renumber(used: Collection[int]) -> dict[int, int]:
-    return {old: new for new, old in enumerate(sorted(set(used)))}
+    """Keep some nodes with all that they hold (joints, meshes, materials, …) and all that stands above; drop the rest."""
+    above = parents_of(scene)
+    kept: dict[Table, set[int]] = {table: set() for table in TABLES}
+    pending: list[tuple[Table, int]] = [("nodes", index) for index in keep]
+    while pending:
+        table, index = pending.pop()
+        if index in kept[table]:
+            continue
+        kept[table].add(index)
+        if table == "nodes" and above[index] >= 0:
+            pending.append(("nodes", above[index]))
+        pending += [(to.table, i) for _, to, i in references(getattr(scene, table)[index]) if to.held]
+    return _left(scene, kept)
 
 
 def drop_unused(scene: Scene) -> Scene:
-    """Drop meshes, skins, materials, textures and images that no node reaches."""
-    mesh_ids = _renumber([n.mesh for n in scene.nodes if n.mesh is not None])
-    skin_ids = _renumber([n.skin for n in scene.nodes if n.skin is not None])
-    meshes = [scene.meshes[old] for old in mesh_ids]
-    material_ids = _renumber([p.material for m in meshes for p in m.primitives if p.material is not None])
-    materials = [scene.materials[old] for old in material_ids]
-    texture_ids = _renumber([t for m in materials for t in textures_of(m)])
-    textures = [scene.textures[old] for old in texture_ids]
-    image_ids = _renumber([t.image for t in textures])
+    """Drop meshes, skins, materials, textures, images, cameras and lights that no node reaches."""
+    return keep_nodes(scene, range(len(scene.nodes)))
+
+
+def without(scene: Scene, table: Table, gone: Collection[int]) -> Scene:
+    """The scene without some items of a table, and without what cannot be without them: a texture without its image."""
+    left = {other: set(range(len(getattr(scene, other)))) for other in TABLES}
+    losing: dict[Table, set[int]] = {table: set(gone)}
+    while any(losing.values()):
+        left = {other: numbers - losing.get(other, set()) for other, numbers in left.items()}
+        maps = {other: {number: number for number in numbers} for other, numbers in left.items()}
+        losing = {
+            other: {number for number in numbers if remapped(getattr(scene, other)[number], maps) is None}
+            for other, numbers in left.items()
+        }
+    return _left(scene, left)
+
+
+def _left(scene: Scene, kept: Mapping[Table, Collection[int]]) -> Scene:
+    """The scene with only some items of each table, renumbered; clips and stages that lose everything go."""
+    maps: dict[Table, dict[int, int]] = {
+        table: {old: new for new, old in enumerate(sorted(numbers))} for table, numbers in kept.items()
+    }
+    fewer: dict[str, Any] = {table: tuple(getattr(scene, table)[old] for old in maps[table]) for table in maps}
+    moved = remapped(replace(scene, **fewer), maps)
+    assert moved is not None
     return replace(
-        scene,
-        nodes=tuple(
-            replace(
-                node,
-                mesh=None if node.mesh is None else mesh_ids[node.mesh],
-                skin=None if node.skin is None else skin_ids[node.skin],
-            )
-            for node in scene.nodes
-        ),
-        meshes=tuple(_remap_materials(mesh, material_ids) for mesh in meshes),
-        skins=tuple(scene.skins[old] for old in skin_ids),
-        materials=tuple(remap_textures(m, texture_ids) for m in materials),
-        textures=tuple(replace(t, image=image_ids[t.image]) for t in textures),
-        images=tuple(scene.images[old] for old in image_ids),
+        moved,
+        clips=tuple(clip for clip in moved.clips if clip.channels),
+        stages=tuple(stage for stage in moved.stages if stage.roots),
     )
-
-
-def _remap_materials(mesh: Mesh, new_from_old: dict[int, int]) -> Mesh:
-    return replace(
-        mesh,
-        primitives=tuple(
-            p if p.material is None else replace(p, material=new_from_old[p.material]) for p in mesh.primitives
-        ),
-    )
-
-
-def textures_of(material: Material) -> list[int]:
-    """The texture indices that a material's main slots use."""
-    refs = (getattr(material, slot) for slot in TEXTURE_SLOTS)
-    return [ref.texture for ref in refs if ref is not None]
-
-
-def remap_textures(material: Material, new_from_old: dict[int, int]) -> Material:
-    """Point a material's slots at renumbered textures."""
-    changed = {}
-    for slot in TEXTURE_SLOTS:
-        ref = getattr(material, slot)
-        if ref is not None:
-            changed[slot] = replace(ref, texture=new_from_old[ref.texture])
-    return replace(material, **changed)
 
 
 def merge(name: str, scenes: Collection[Scene]) -> Scene:
-    """Put several scenes beside each other; colliding node names get a number."""
-    result = Scene(name)
+    """Put several scenes beside each other; equal meshes, materials and images are stored once, names made unique."""
+    joined: dict[str, list[Any]] = {table: [] for table in (*TABLES, "roots", "stages", "clips", "notes")}
     for scene in scenes:
-        result = _append(result, scene)
+        maps = {
+            table: {i: i + len(joined[table]) for i in range(len(getattr(scene, table)))} for table in TABLES
+        }
+        moved = remapped(scene, maps)
+        assert moved is not None
+        for field_name, items in joined.items():
+            items += getattr(moved, field_name)
+    tuples: dict[str, Any] = {field_name: tuple(items) for field_name, items in joined.items()}
+    result = share_equal(Scene(name, **tuples))
     return replace(result, nodes=unique_names(result.nodes))
 
 
-def _append(base: Scene, more: Scene) -> Scene:
-    nodes, meshes, skins = len(base.nodes), len(base.meshes), len(base.skins)
-    textures = {i: i + len(base.textures) for i in range(len(more.textures))}
-    materials = {i: i + len(base.materials) for i in range(len(more.materials))}
-    shift = {i: i + nodes for i in range(len(more.nodes))}
-    return Scene(
-        name=base.name,
-        nodes=base.nodes
-        + tuple(
-            replace(
-                node,
-                mesh=None if node.mesh is None else node.mesh + meshes,
-                skin=None if node.skin is None else node.skin + skins,
-                children=tuple(shift[c] for c in node.children),
-            )
-            for node in more.nodes
-        ),
-        roots=base.roots + tuple(shift[r] for r in more.roots),
-        meshes=base.meshes + tuple(_remap_materials(mesh, materials) for mesh in more.meshes),
-        materials=base.materials + tuple(remap_textures(m, textures) for m in more.materials),
-        textures=base.textures + tuple(replace(t, image=t.image + len(base.images)) for t in more.textures),
-        images=base.images + more.images,
-        skins=base.skins + tuple(_remap_skin(s, shift) for s in more.skins),
-        clips=base.clips + tuple(_remap_clip(c, shift) for c in more.clips),
-        notes=base.notes + more.notes,
-    )
+def share_equal(scene: Scene) -> Scene:
+    """Store equal images, textures, materials, meshes, cameras and lights once."""
+    for table in _SHARED:
+        items = getattr(scene, table)
+        first: dict[str, int] = {}
+        new_from_old: dict[int, int] = {}
+        for old, item in enumerate(items):
+            new_from_old[old] = first.setdefault(digest(item), len(first))
+        if len(first) == len(items):
+            continue
+        once = dict(zip(reversed(new_from_old.values()), reversed(items), strict=True))
+        fewer: dict[str, Any] = {table: tuple(once[new] for new in range(len(first)))}
+        moved = remapped(replace(scene, **fewer), {table: new_from_old})
+        assert moved is not None
+        scene = moved
+    return scene
 
 
 def unique_names(nodes: Collection[Node]) -> tuple[Node, ...]:

@@ -47,4 +47,5 @@ class Image:
 
     name: str
     content: EncodedImage | ChannelMix
+    extras: str = ""
     origin: Origin = field(default_factory=Origin)

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import KW_ONLY, dataclass, field
 from typing import Literal
 
 from pruxel.core.scene.origin import Origin
+from pruxel.core.scene.references import points_to
 
 Vec2 = tuple[float, float]
 Vec3 = tuple[float, float, float]
@@ -27,8 +28,9 @@ class Sampler:
 class Texture:
     """An image with a sampler."""
 
-    image: int
+    image: int = field(metadata=points_to("images"))
     sampler: Sampler = field(default_factory=Sampler)
+    extras: str = ""
 
 
 @dataclass(frozen=True)
@@ -38,7 +40,8 @@ class TextureRef:
     `offset`, `rotation_rad` and `scale` act on UVs as in KHR_texture_transform.
     """
 
-    texture: int
+    texture: int = field(metadata=points_to("textures"))
+    _: KW_ONLY
     uv_set: int = 0
     offset: Vec2 = (0.0, 0.0)
     rotation_rad: float = 0.0
@@ -54,6 +57,7 @@ class Clearcoat:
     roughness: float = 0.0
     roughness_texture: TextureRef | None = None
     normal_texture: TextureRef | None = None
+    normal_scale: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -78,10 +82,16 @@ class Specular:
 
 @dataclass(frozen=True)
 class Transmission:
-    """KHR_materials_transmission with KHR_materials_volume; `thickness` in metres."""
+    """KHR_materials_transmission."""
 
     factor: float = 0.0
     texture: TextureRef | None = None
+
+
+@dataclass(frozen=True)
+class Volume:
+    """KHR_materials_volume; `thickness` and `attenuation_distance` in metres."""
+
     thickness: float = 0.0
     thickness_texture: TextureRef | None = None
     attenuation_distance: float | None = None
@@ -123,6 +133,7 @@ class Material:
     """A surface. Colours are linear; texture meanings are those of glTF 2.0."""
 
     name: str
+    _: KW_ONLY
     base_color: Vec4 = (1.0, 1.0, 1.0, 1.0)
     base_color_texture: TextureRef | None = None
     metallic: float = 0.0
@@ -146,14 +157,9 @@ class Material:
     transmission: Transmission | None = None
     iridescence: Iridescence | None = None
     anisotropy: Anisotropy | None = None
+    volume: Volume | None = None
+    dispersion: float = 0.0
+    extras: str = ""
     unresolved: tuple[Unresolved, ...] = ()
     origin: Origin = field(default_factory=Origin)
 
-
-TEXTURE_SLOTS = (
-    "base_color_texture",
-    "metallic_roughness_texture",
-    "normal_texture",
-    "occlusion_texture",
-    "emissive_texture",
-)

@@ -2,24 +2,32 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
+from pruxel.core.base.arrays import DoubleArray
 from pruxel.core.geometry.measure import triangle_areas
-from pruxel.core.scene.model import Scene
-from pruxel.core.scene.walk import parts, world_from_local, world_positions
+from pruxel.core.scene.analyses import once_per_mesh
+from pruxel.core.scene.model import Mesh, Scene
+from pruxel.core.scene.pose import standing
+from pruxel.core.scene.walk import parts, world_from_local
+
+Triple = tuple[float, float, float]
+_NOWHERE = ((np.inf,) * 3, (-np.inf,) * 3)
 
 
 @dataclass(frozen=True)
 class PartFacts:
-    """Facts about one part; `size` in metres along x, y, z in world space."""
+    """Facts about one part; `size` in metres along x, y, z in world space, `area` in square metres."""
 
     name: str
     triangles: int
     vertices: int
     materials: tuple[str, ...]
-    size: tuple[float, float, float]
+    size: Triple
+    area: float
     role: str
     detail: int
 
@@ -30,8 +38,8 @@ class SceneFacts:
 
     triangles: int
     vertices: int
-    minimum: tuple[float, float, float]
-    maximum: tuple[float, float, float]
+    minimum: Triple
+    maximum: Triple
     area: float
     materials: tuple[str, ...]
     textures: tuple[str, ...]
@@ -40,26 +48,35 @@ class SceneFacts:
     parts: tuple[PartFacts, ...]
 
     @property
-    def size(self) -> tuple[float, float, float]:
+    def size(self) -> Triple:
         """Extent along x, y, z in metres."""
         low, high = self.minimum, self.maximum
         return (high[0] - low[0], high[1] - low[1], high[2] - low[2])
 
 
+@dataclass(frozen=True)
+class Extent:
+    """Bounds and area of a mesh's triangles; inverted infinite bounds when there are none."""
+
+    low: Triple
+    high: Triple
+    area: float
+
+
+def triangle_count(scene: Scene) -> int:
+    """Triangles of all shown parts; each placement counts."""
+    return sum(len(p.indices) for _, _, mesh in parts(scene) for p in mesh.primitives)
+
+
 def measure(scene: Scene) -> SceneFacts:
-    """Measure every part and the whole; an empty scene has zero bounds."""
-    matrices = world_from_local(scene)
+    """Measure every part and the whole as it stands; an empty scene has zero bounds."""
     low, high, area = np.full(3, np.inf), np.full(3, -np.inf), 0.0
     found: list[PartFacts] = []
-    for index, node, mesh in parts(scene):
-        part_low, part_high = np.full(3, np.inf), np.full(3, -np.inf)
-        for primitive in mesh.primitives:
-            points = world_positions(primitive, matrices[index])
-            if len(points):
-                part_low = np.minimum(part_low, points.min(axis=0))
-                part_high = np.maximum(part_high, points.max(axis=0))
-            area += float(triangle_areas(points, primitive.indices).sum())
-        low, high = np.minimum(low, part_low), np.maximum(high, part_high)
+    for index, extent in _extents(scene):
+        node = scene.nodes[index]
+        assert node.mesh is not None
+        mesh = scene.meshes[node.mesh]
+        low, high, area = np.minimum(low, extent.low), np.maximum(high, extent.high), area + extent.area
         used = {p.material for p in mesh.primitives if p.material is not None}
         found.append(
             PartFacts(
@@ -67,7 +84,8 @@ def measure(scene: Scene) -> SceneFacts:
                 sum(len(p.indices) for p in mesh.primitives),
                 sum(len(p.positions) for p in mesh.primitives),
                 tuple(scene.materials[m].name for m in sorted(used)),
-                _triple(np.where(np.isfinite(part_low), part_high - part_low, 0.0)),
+                _triple(np.maximum(np.subtract(extent.high, extent.low), 0.0)),
+                extent.area,
                 node.role,
                 node.detail,
             ),
@@ -87,5 +105,41 @@ def measure(scene: Scene) -> SceneFacts:
     )
 
 
-def _triple(values: np.ndarray) -> tuple[float, float, float]:
+def _extents(scene: Scene) -> Iterator[tuple[int, Extent]]:
+    """The extent of every part in world space; those that nothing bends are worked out once a mesh and turn."""
+    world = world_from_local(scene)
+    listed = list(parts(scene))
+    bent = {i for i, node, mesh in listed if node.skin is not None or any(p.targets for p in mesh.primitives)}
+    stood = {i: mesh for i, _, mesh in standing(scene, bent)} if bent else {}
+    for index, _, mesh in listed:
+        if index in stood:
+            yield index, _extent(stood[index], np.eye(3))
+            continue
+        linear, place = world[index][:3, :3], world[index][:3, 3]
+        turned = extent_of(mesh, tuple(linear.ravel().tolist()))
+        yield index, Extent(_triple(turned.low + place), _triple(turned.high + place), turned.area)
+
+
+@once_per_mesh("positions", "indices", most=4096)
+def extent_of(mesh: Mesh, linear: tuple[float, ...]) -> Extent:
+    """The extent of a mesh under a 3x3 matrix given by rows."""
+    return _extent(mesh, np.array(linear).reshape(3, 3))
+
+
+def _extent(mesh: Mesh, linear: DoubleArray) -> Extent:
+    low, high = (np.array(bound) for bound in _NOWHERE)
+    area = 0.0
+    plain = np.array_equal(linear, np.eye(3))
+    for p in mesh.primitives:
+        if not len(p.positions):
+            continue
+        points = p.positions if plain else p.positions @ linear.T
+        # Column by column: NumPy's reduction along the first axis of narrow arrays is many times slower.
+        low = np.minimum(low, [points[:, k].min() for k in range(3)])
+        high = np.maximum(high, [points[:, k].max() for k in range(3)])
+        area += float(triangle_areas(points, p.indices).sum())
+    return Extent(_triple(low), _triple(high), area)
+
+
+def _triple(values: np.ndarray) -> Triple:
     return (float(values[0]), float(values[1]), float(values[2]))

@@ -1,31 +1,51 @@
-"""Nodes, meshes, skins and clips over read-only arrays.
+"""Nodes, meshes, skins, clips, cameras and lights over read-only arrays.
 
 Right-handed, +Y up, metres, counter-clockwise front faces, UV origin at the top left, quaternions xyzw:
-the conventions of glTF 2.0 (Khronos, section 3.4).
+the conventions of glTF 2.0 (Khronos, section 3.4). `extras` is JSON text: what a file says beyond what the model knows.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import KW_ONLY, dataclass, field
 from typing import Literal
 
 from pruxel.core.base.arrays import AnyArray, DoubleArray, FloatArray, IndexArray
 from pruxel.core.scene.images import Image
 from pruxel.core.scene.materials import Material, Texture
 from pruxel.core.scene.origin import Origin
+from pruxel.core.scene.references import points_to
 
 Role = Literal["visual", "collision", "helper"]
 Interpolation = Literal["LINEAR", "STEP", "CUBICSPLINE"]
 ChannelPath = Literal["translation", "rotation", "scale", "weights"]
+Vec3 = tuple[float, float, float]
+Vec4 = tuple[float, float, float, float]
+Matrix = tuple[Vec4, Vec4, Vec4, Vec4]
+IDENTITY_TURN: Vec4 = (0.0, 0.0, 0.0, 1.0)
 
 
 @dataclass(frozen=True, eq=False)
 class MorphTarget:
-    """Offsets of a primitive's vertices: (n, 3) float32 each, metres."""
+    """Offsets of a primitive's vertices, absent where nothing moves.
+
+    positions, normals, tangents (n, 3) float32, the first in metres; uvs (n, 2) and colors (n, 4) float32, one a set.
+    """
 
     name: str
-    positions: FloatArray
+    positions: FloatArray | None = None
+    _: KW_ONLY
     normals: FloatArray | None = None
+    tangents: FloatArray | None = None
+    uvs: tuple[FloatArray, ...] = ()
+    colors: tuple[FloatArray, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Attribute:
+    """A named number or vector of every vertex that only the file knows the meaning of: (n, k) of any scalar type."""
+
+    name: str
+    values: AnyArray
 
 
 @dataclass(frozen=True, eq=False)
@@ -33,49 +53,110 @@ class Primitive:
     """Triangles of one material.
 
     positions (n, 3) float32 metres; indices (m, 3) uint32; normals (n, 3) float32 unit length; tangents
-    (n, 4) float32 with the bitangent's sign in w; uvs: one (n, 2) float32 per set, origin top left; colors
-    (n, 4) float32 linear; joints (n, 4k) uint16 and weights (n, 4k) float32.
+    (n, 4) float32 with the bitangent's sign in w; uvs: one (n, 2) float32 per set, origin top left; colors: one (n, 4)
+    float32 linear per set; joints (n, k) uint16 and weights (n, k) float32.
+
+    face_sizes (f,) uint32: where the triangles are cut from polygons, how many corners each polygon has. A polygon of k
+    corners is k - 2 triangles in a row, each (before, ear, after) as `geometry.polygons` cuts them.
     """
 
     positions: FloatArray
     indices: IndexArray
+    _: KW_ONLY
     normals: FloatArray | None = None
     tangents: FloatArray | None = None
     uvs: tuple[FloatArray, ...] = ()
-    colors: FloatArray | None = None
+    colors: tuple[FloatArray, ...] = ()
     joints: AnyArray | None = None
     weights: FloatArray | None = None
-    material: int | None = None
+    attributes: tuple[Attribute, ...] = ()
+    face_sizes: IndexArray | None = None
+    material: int | None = field(default=None, metadata=points_to("materials"))
     targets: tuple[MorphTarget, ...] = ()
     origin: Origin = field(default_factory=Origin)
 
 
 @dataclass(frozen=True, eq=False)
+class Strokes:
+    """What has no surface: points or line segments of one material, apart from the triangles that steps work on.
+
+    positions (n, 3) float32 metres; indices (m, 1) for points or (m, 2) for segments, uint32; colors: one (n, 4)
+    float32 linear per set.
+    """
+
+    positions: FloatArray
+    indices: IndexArray
+    _: KW_ONLY
+    colors: tuple[FloatArray, ...] = ()
+    material: int | None = field(default=None, metadata=points_to("materials"))
+    origin: Origin = field(default_factory=Origin)
+
+
+@dataclass(frozen=True, eq=False)
 class Mesh:
-    """A named set of primitives."""
+    """A named set of primitives and strokes; `target_weights` is how much each morph target counts at rest."""
 
     name: str
-    primitives: tuple[Primitive, ...]
+    primitives: tuple[Primitive, ...] = ()
+    _: KW_ONLY
+    strokes: tuple[Strokes, ...] = ()
     target_weights: tuple[float, ...] = ()
+    extras: str = ""
+
+
+@dataclass(frozen=True)
+class Camera:
+    """A view: perspective (`yfov_rad`, `aspect` if fixed) or orthographic (`xmag`, `ymag` in metres). Looks along -Z."""
+
+    name: str
+    _: KW_ONLY
+    yfov_rad: float | None = None
+    aspect: float | None = None
+    xmag: float = 1.0
+    ymag: float = 1.0
+    near: float = 0.01
+    far: float | None = None
+    extras: str = ""
+
+
+@dataclass(frozen=True)
+class Light:
+    """KHR_lights_punctual: shines along -Z; candela for points and spots, lux for directional; range in metres."""
+
+    name: str
+    kind: Literal["directional", "point", "spot"] = "point"
+    _: KW_ONLY
+    color: Vec3 = (1.0, 1.0, 1.0)
+    intensity: float = 1.0
+    range: float | None = None
+    inner_cone_rad: float = 0.0
+    outer_cone_rad: float = 0.7853981633974483
+    extras: str = ""
 
 
 @dataclass(frozen=True, eq=False)
 class Node:
     """A place in the tree. Names are unique in a scene; a node with a mesh is a *part*.
 
-    translation (3,), rotation (4,) xyzw, scale (3,) as float64, parent_from_local. `detail` is the level of
-    detail, 0 the finest.
+    translation (3,), rotation (4,) xyzw, scale (3,): parent_from_local. `matrix`, by rows, stands in their place where they
+    cannot say it (shear). `detail` is the level of detail, 0 the finest. `weights` stand in place of the mesh's own.
     """
 
     name: str
-    mesh: int | None = None
-    skin: int | None = None
-    children: tuple[int, ...] = ()
-    translation: tuple[float, float, float] = (0.0, 0.0, 0.0)
-    rotation: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 1.0)
-    scale: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    _: KW_ONLY
+    mesh: int | None = field(default=None, metadata=points_to("meshes"))
+    skin: int | None = field(default=None, metadata=points_to("skins"))
+    camera: int | None = field(default=None, metadata=points_to("cameras"))
+    light: int | None = field(default=None, metadata=points_to("lights"))
+    children: tuple[int, ...] = field(default=(), metadata=points_to("nodes", held=False))
+    translation: Vec3 = (0.0, 0.0, 0.0)
+    rotation: Vec4 = IDENTITY_TURN
+    scale: Vec3 = (1.0, 1.0, 1.0)
+    matrix: Matrix | None = None
+    weights: tuple[float, ...] | None = None
     role: Role = "visual"
     detail: int = 0
+    extras: str = ""
     origin: Origin = field(default_factory=Origin)
 
 
@@ -84,19 +165,22 @@ class Skin:
     """Joints (node indices) and their (j, 4, 4) float64 joint_from_mesh matrices, row-major."""
 
     name: str
-    joints: tuple[int, ...]
+    joints: tuple[int, ...] = field(metadata=points_to("nodes"))
     inverse_bind: DoubleArray
-    skeleton: int | None = None
+    _: KW_ONLY
+    skeleton: int | None = field(default=None, metadata=points_to("nodes", held=False))
+    extras: str = ""
 
 
 @dataclass(frozen=True, eq=False)
 class ClipChannel:
-    """Keys of one property of one node: times (k,) float32 seconds, values (k, width) float32."""
+    """Keys of one property of one node: times (k,) float32 seconds, values (k, width) float32 (3k for CUBICSPLINE)."""
 
-    node: int
+    node: int = field(metadata=points_to("nodes", held=False))
     path: ChannelPath
     times: FloatArray
     values: FloatArray
+    _: KW_ONLY
     interpolation: Interpolation = "LINEAR"
 
 
@@ -106,20 +190,38 @@ class Clip:
 
     name: str
     channels: tuple[ClipChannel, ...]
+    _: KW_ONLY
+    extras: str = ""
     origin: Origin = field(default_factory=Origin)
 
 
 @dataclass(frozen=True, eq=False)
-class Scene:
-    """Everything a workpiece holds. Indices point into these tuples."""
+class Stage:
+    """A further choice of root nodes that a file offers beside the one that is shown (glTF: another scene)."""
 
     name: str
+    roots: tuple[int, ...] = field(default=(), metadata=points_to("nodes", held=False))
+
+
+@dataclass(frozen=True, eq=False)
+class Scene:
+    """Everything a workpiece holds. Indices point into these tuples; only what hangs on `roots` is shown.
+
+    `notes` are what readers have to tell, in words.
+    """
+
+    name: str
+    _: KW_ONLY
     nodes: tuple[Node, ...] = ()
-    roots: tuple[int, ...] = ()
+    roots: tuple[int, ...] = field(default=(), metadata=points_to("nodes", held=False))
+    stages: tuple[Stage, ...] = ()
     meshes: tuple[Mesh, ...] = ()
     materials: tuple[Material, ...] = ()
     textures: tuple[Texture, ...] = ()
     images: tuple[Image, ...] = ()
     skins: tuple[Skin, ...] = ()
+    cameras: tuple[Camera, ...] = ()
+    lights: tuple[Light, ...] = ()
     clips: tuple[Clip, ...] = ()
+    extras: str = ""
     notes: tuple[str, ...] = ()

@@ -1,66 +1,107 @@
-"""A scene at one moment of a clip."""
+"""A scene at one moment: of a clip, and as it stands."""
 
 from __future__ import annotations
 
+from collections.abc import Collection, Iterator
 from dataclasses import replace
 
 import numpy as np
 
-from pruxel.core.base.arrays import DoubleArray, as_floats
+from pruxel.core.base.arrays import DoubleArray, as_floats, as_indices
 from pruxel.core.geometry.skinning import blended_matrices, moved_points, turned_directions, value_at
-from pruxel.core.scene.model import Clip, Mesh, Primitive, Scene
-from pruxel.core.scene.walk import parts, world_from_local
+from pruxel.core.geometry.transforms import transform_points
+from pruxel.core.scene.model import Clip, Mesh, Node, Primitive, Scene, Strokes
+from pruxel.core.scene.walk import parts, world_from_local, world_normals, world_positions
 
 
 def posed(scene: Scene, clip: Clip, seconds: float) -> Scene:
     """The scene with nodes and shapes where the clip has them at a time; skins and clips stay."""
-    nodes, meshes = list(scene.nodes), list(scene.meshes)
+    nodes = list(scene.nodes)
     for channel in clip.channels:
         turn = channel.path == "rotation"
-        value = tuple(
-            value_at(channel.times, channel.values, seconds, channel.interpolation, turn=turn).astype(float).tolist()
-        )
+        values = channel.values
+        if channel.path == "weights":
+            # One row a key (three for splines), however the file groups the numbers.
+            rows = len(channel.times) * (3 if channel.interpolation == "CUBICSPLINE" else 1)
+            values = values.reshape(rows, -1)
+        value = value_at(channel.times, values, seconds, channel.interpolation, turn=turn).astype(float).tolist()
         node = nodes[channel.node]
-        match channel.path:
-            case "translation":
-                nodes[channel.node] = replace(node, translation=value)
-            case "rotation":
-                nodes[channel.node] = replace(node, rotation=value)
-            case "scale":
-                nodes[channel.node] = replace(node, scale=value)
-            case "weights":
-                if node.mesh is not None:
-                    meshes.append(replace(meshes[node.mesh], target_weights=value))
-                    nodes[channel.node] = replace(node, mesh=len(meshes) - 1)
-    return replace(scene, nodes=tuple(nodes), meshes=tuple(meshes))
+        matrix = node.matrix if channel.path == "weights" else None
+        nodes[channel.node] = replace(node, **{channel.path: tuple(value)}, matrix=matrix)
+    return replace(scene, nodes=tuple(nodes))
+
+
+def joint_matrices(scene: Scene, skin: int, world: DoubleArray) -> DoubleArray:
+    """The (j, 4, 4) world_from_mesh matrices of a skin's joints; `world` is world_from_local of all nodes."""
+    found = scene.skins[skin]
+    return np.stack([world[joint] @ bind for joint, bind in zip(found.joints, found.inverse_bind, strict=True)])
+
+
+def standing(scene: Scene, only: Collection[int] | None = None) -> Iterator[tuple[int, Node, Mesh]]:
+    """Every shown part (or those of some nodes) in world space as it stands, counter-clockwise fronts.
+
+    Morph targets are mixed in and joints hold their vertices; a skin disregards where its part stands (glTF 2.0, section
+    3.7.3.3). Arrays of a part that stays where it is are the very ones of the scene.
+    """
+    world = world_from_local(scene)
+    for index, node, mesh in parts(scene):
+        if only is not None and index not in only:
+            continue
+        weights = mesh.target_weights if node.weights is None else node.weights
+        shaped = [mixed(p, weights) for p in mesh.primitives]
+        if node.skin is not None:
+            pull = joint_matrices(scene, node.skin, world)
+            # A primitive that no joint holds has no place in a skin; it stands where its node is.
+            solid = [held(p, pull) if p.joints is not None else moved(p, world[index]) for p in shaped]
+        else:
+            solid = [moved(p, world[index]) for p in shaped]
+        strokes = tuple(_moved_strokes(s, world[index]) for s in mesh.strokes)
+        yield index, node, replace(mesh, primitives=tuple(solid), strokes=strokes, target_weights=())
 
 
 def stiff(scene: Scene) -> Scene:
-    """The scene as it stands, without skins, shapes and clips: vertices lie where their joints hold them."""
-    world = world_from_local(scene)
-    nodes, meshes = list(scene.nodes), list(scene.meshes)
-    for index, node, mesh in parts(scene):
-        primitives = tuple(_shaped(p, mesh.target_weights) for p in mesh.primitives)
-        if node.skin is not None:
-            skin = scene.skins[node.skin]
-            pull = np.stack([world[j] @ bind for j, bind in zip(skin.joints, skin.inverse_bind, strict=True)])
-            # A skin disregards where its part stands: what is moved to the world is taken back to the part's place.
-            own = np.linalg.inv(world[index]) @ pull
-            primitives = tuple(_held(p, own) for p in primitives)
-        meshes.append(Mesh(mesh.name, primitives))
-        nodes[index] = replace(node, mesh=len(meshes) - 1, skin=None)
-    return replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), skins=(), clips=())
+    """The scene as it stands, without skins, shapes and clips: a flat list of parts in world space."""
+    found = list(standing(scene))
+    nodes = tuple(
+        Node(node.name, mesh=number, role=node.role, detail=node.detail, extras=node.extras, origin=node.origin)
+        for number, (_, node, _) in enumerate(found)
+    )
+    return replace(
+        scene,
+        nodes=nodes,
+        roots=tuple(range(len(nodes))),
+        stages=(),
+        meshes=tuple(mesh for _, _, mesh in found),
+        skins=(),
+        clips=(),
+        cameras=(),
+        lights=(),
+    )
 
 
-def _shaped(primitive: Primitive, weights: tuple[float, ...]) -> Primitive:
-    """The primitive with its shapes mixed in."""
+def mixed(primitive: Primitive, weights: tuple[float, ...]) -> Primitive:
+    """The primitive with its shapes mixed in, and without them."""
+    if not primitive.targets:
+        return primitive
     positions = primitive.positions.astype(np.float64)
+    normals = None if primitive.normals is None else primitive.normals.astype(np.float64)
     for target, weight in zip(primitive.targets, weights, strict=False):
-        positions = positions + weight * target.positions
-    return replace(primitive, positions=as_floats(positions, 3), targets=())
+        if target.positions is not None and weight:
+            positions = positions + weight * target.positions
+        if target.normals is not None and normals is not None and weight:
+            normals = normals + weight * target.normals
+    if normals is not None:
+        normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-20)
+    return replace(
+        primitive,
+        positions=as_floats(positions, 3),
+        normals=None if normals is None else as_floats(normals, 3),
+        targets=(),
+    )
 
 
-def _held(primitive: Primitive, matrices: DoubleArray) -> Primitive:
+def held(primitive: Primitive, matrices: DoubleArray) -> Primitive:
+    """The primitive in world space, each vertex where its joints' (j, 4, 4) world_from_mesh matrices hold it."""
     if primitive.joints is None or primitive.weights is None:
         return primitive
     each = blended_matrices(matrices, primitive.joints, primitive.weights)
@@ -73,3 +114,27 @@ def _held(primitive: Primitive, matrices: DoubleArray) -> Primitive:
         joints=None,
         weights=None,
     )
+
+
+def moved(primitive: Primitive, matrix: DoubleArray) -> Primitive:
+    """The primitive by a (4, 4) matrix; a mirroring one turns the corners, so that fronts stay fronts."""
+    if np.array_equal(matrix, np.eye(4)):
+        return primitive
+    normals = world_normals(primitive, matrix)
+    mirrored = np.linalg.det(matrix[:3, :3]) < 0
+    tangents = primitive.tangents
+    if tangents is not None:
+        along = tangents[:, :3] @ matrix[:3, :3].T
+        along = along / np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-20)
+        tangents = as_floats(np.concatenate([along, tangents[:, 3:] * (-1.0 if mirrored else 1.0)], axis=1), 4)
+    return replace(
+        primitive,
+        positions=as_floats(world_positions(primitive, matrix), 3),
+        normals=None if normals is None else as_floats(normals, 3),
+        tangents=tangents,
+        indices=as_indices(primitive.indices[:, ::-1]) if mirrored else primitive.indices,
+    )
+
+
+def _moved_strokes(strokes: Strokes, matrix: DoubleArray) -> Strokes:
+    return replace(strokes, positions=as_floats(transform_points(strokes.positions, matrix), 3))

@@ -11,12 +11,36 @@ from pruxel.core.geometry.transforms import compose, normal_matrix, transform_po
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
 
 
+def local_matrix(node: Node) -> DoubleArray:
+    """The (4, 4) float64 parent_from_local matrix of a node."""
+    if node.matrix is not None:
+        return np.array(node.matrix, np.float64)
+    return compose(node.translation, node.rotation, node.scale)
+
+
+def in_order(scene: Scene) -> Iterator[int]:
+    """The shown nodes, each after the one above it, siblings in their order. Asks for a tree without rings."""
+    pending = list(reversed(scene.roots))
+    while pending:
+        index = pending.pop()
+        yield index
+        pending += reversed(scene.nodes[index].children)
+
+
+def parents_of(scene: Scene) -> list[int]:
+    """The node above each, -1 for none."""
+    above = [-1] * len(scene.nodes)
+    for index, node in enumerate(scene.nodes):
+        for child in node.children:
+            above[child] = index
+    return above
+
+
 def world_from_local(scene: Scene) -> DoubleArray:
-    """Compute the (n, 4, 4) float64 matrix of every node; nodes outside the tree keep their own."""
-    matrices = np.stack(
-        [compose(node.translation, node.rotation, node.scale) for node in scene.nodes] or [np.eye(4)],
-    )
-    pending = list(scene.roots)
+    """Compute the (n, 4, 4) float64 matrix of every node, also of those that are not shown."""
+    matrices = np.stack([local_matrix(node) for node in scene.nodes] or [np.eye(4)])
+    above = parents_of(scene)
+    pending = [index for index, parent in enumerate(above) if parent < 0]
     while pending:
         index = pending.pop()
         for child in scene.nodes[index].children:
@@ -26,8 +50,9 @@ def world_from_local(scene: Scene) -> DoubleArray:
 
 
 def parts(scene: Scene) -> Iterator[tuple[int, Node, Mesh]]:
-    """All nodes that carry a mesh, in order."""
-    for index, node in enumerate(scene.nodes):
+    """All shown nodes that carry a mesh, in the order of the nodes."""
+    for index in sorted(in_order(scene)):
+        node = scene.nodes[index]
         if node.mesh is not None:
             yield index, node, scene.meshes[node.mesh]
 

@@ -4,9 +4,11 @@ from pruxel.core.formats.gltf.read import read
 from pruxel.core.formats.gltf.write import write_glb, write_gltf
 from pruxel.core.formats.registry import CARRIABLE, Format, register
 
-GLB = register(Format("glb", "glTF binary", ("glb",), "model/gltf-binary", frozenset(CARRIABLE), write_glb, read))
+_CARRIES = frozenset(CARRIABLE) - {"polygons"}
+
+GLB = register(Format("glb", "glTF binary", ("glb",), "model/gltf-binary", _CARRIES, write_glb, read))
 GLTF = register(
-    Format("gltf", "glTF text with files", ("gltf",), "model/gltf+json", frozenset(CARRIABLE), write_gltf, read)
+    Format("gltf", "glTF text with files", ("gltf",), "model/gltf+json", _CARRIES, write_gltf, read)
 )
 
 __all__ = ["GLB", "GLTF", "read", "write_glb", "write_gltf"]

@@ -4,94 +4,101 @@ from __future__ import annotations
 
 import base64
 import binascii
+import re
 from dataclasses import dataclass, field
 from typing import Any
 from urllib.parse import unquote
 
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray, Bytes
+from pruxel.core.base.arrays import AnyArray, Bytes, frozen
 from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.base.limits import Limits
+from pruxel.core.formats.fields import Fields
 from pruxel.core.formats.gltf.buffers import COMPONENTS, SHAPES
 from pruxel.core.formats.registry import Find
 
 _CODES = {number: code for code, number in COMPONENTS.items()}
 _WIDTHS = {shape: width for width, shape in SHAPES.items()} | {"MAT2": 4, "MAT3": 9}
+_PACKED = ("EXT_meshopt_compression", "KHR_meshopt_compression")
+_NOT_BASE64 = re.compile(rb"[^A-Za-z0-9+/=\s]")
 
 
-@dataclass
+@dataclass(eq=False)
 class Access:
-    """A glTF document with its buffers."""
+    """A glTF document with its buffers. Arrays are made once: who shares an accessor shares the array."""
 
-    document: dict[str, Any]
+    document: Fields
     name: str
     find: Find
+    limits: Limits
     binary: Bytes | None = None
     _buffers: dict[int, memoryview] = field(default_factory=dict)
+    _raw: dict[int, tuple[AnyArray, bool]] = field(default_factory=dict)
+    _floats: dict[int, AnyArray] = field(default_factory=dict)
+    accessors: list[Fields] = field(init=False)
+    _views: list[Fields] = field(init=False)
+    _buffer_list: list[Fields] = field(init=False)
 
-    def bad(self, place: str, message: str, expected: str | None = None, found: str | None = None) -> InputError:
-        """The error for a place in the document."""
-        return InputError(ErrorCode.MALFORMED, message, file=self.name, field=place, expected=expected, found=found)
+    def __post_init__(self) -> None:
+        self.accessors = self.document.objects("accessors")
+        self._views = self.document.objects("bufferViews")
+        self._buffer_list = self.document.objects("buffers")
+        for item in (*self._views, *self._buffer_list, *self.accessors):
+            item.pass_over("name", "target", "min", "max", "byteLength")
 
-    def item(self, key: str, index: int) -> dict[str, Any]:
-        """An item of a list of the document; raises `InputError` when it is not there."""
-        listed = self.document.get(key, [])
-        if not isinstance(index, int) or not 0 <= index < len(listed):
-            raise self.bad(
-                f"{key}[{index}]",
-                "the file refers to something it does not hold",
-                f"0 to {len(listed) - 1}",
-                str(index),
-            )
-        found: dict[str, Any] = listed[index]
-        return found
-
-    def uri(self, uri: str, place: str) -> bytes:
-        """The bytes behind a data URI or a relative link."""
+    def uri(self, holder: Fields) -> bytes:
+        """The bytes behind the object's `uri`: a data URI or a relative link."""
+        uri = holder.text("uri")
         if uri.startswith("data:"):
-            _, _, payload = uri.partition(",")
+            payload = uri.partition(",")[2].encode()
+            wrong = _NOT_BASE64.search(payload)
             try:
-                return base64.b64decode(payload, validate=False)
-            except (ValueError, binascii.Error) as error:
-                raise self.bad(place, "a data URI is damaged") from error
+                if wrong is None:
+                    return base64.b64decode(payload, validate=False)
+            except binascii.Error:
+                wrong = None
+            at = f"at character {wrong.start():,}" if wrong else "at its end"
+            raise holder.bad("uri", f"the data in the file is not Base64 {at}", "Base64 text")
         data = self.find(unquote(uri))
         if data is None:
             raise InputError(
                 ErrorCode.REFERENCE,
-                f"the file '{uri}' that belongs to it is missing",
+                f"the file '{unquote(uri)[:200]}' that belongs to it is missing",
                 file=self.name,
-                field=place,
+                field=f"{holder.place}.uri",
                 hint="Put it beside the glTF file, or mount the folder that holds it.",
             )
         return data
 
-    def buffer(self, index: int) -> memoryview:
-        """The bytes of one buffer."""
+    def _buffer(self, index: int) -> memoryview:
         if index not in self._buffers:
-            described = self.item("buffers", index)
+            described = self._buffer_list[index]
             if "uri" in described:
-                data: Bytes = self.uri(str(described["uri"]), f"buffers[{index}]")
+                data: Bytes = self.uri(described)
             elif self.binary is not None and index == 0:
                 data = self.binary
             else:
-                raise self.bad(f"buffers[{index}]", "the buffer has no data")
+                raise described.bad("uri", "the buffer has no data", "a link, or the GLB's binary chunk")
             self._buffers[index] = memoryview(data)
         return self._buffers[index]
 
     def view_bytes(self, index: int) -> memoryview:
         """The bytes of one buffer view."""
-        view = self.item("bufferViews", index)
-        if "EXT_meshopt_compression" in view.get("extensions", {}):
-            raise self.bad(f"bufferViews[{index}]", "compressed buffers are not read yet", "plain data")
-        data = self.buffer(int(view["buffer"]))
-        start, size = int(view.get("byteOffset", 0)), int(view["byteLength"])
-        if start < 0 or size < 0 or start + size > len(data):
+        view = self._views[index]
+        extensions = view.object("extensions")
+        packed = [name for name in _PACKED if extensions is not None and name in extensions]
+        if packed:
+            raise view.bad("extensions", "compressed buffers are not read", "plain data", packed[0])
+        data = self._buffer(view.index("buffer", len(self._buffer_list)))
+        start, size = view.integer("byteOffset", 0), view.integer("byteLength")
+        if start + size > len(data):
             raise InputError(
                 ErrorCode.TRUNCATED,
                 "a buffer view reaches beyond its buffer",
                 file=self.name,
                 offset=start,
-                field=f"bufferViews[{index}]",
+                field=view.place,
                 expected=f"an end within {len(data):,} bytes",
                 found=f"{start + size:,}",
             )
@@ -99,37 +106,45 @@ class Access:
 
     def raw(self, index: int) -> tuple[AnyArray, bool]:
         """The (count, width) array of an accessor in its own type, and whether it is normalised."""
-        described = self.item("accessors", index)
-        place = f"accessors[{index}]"
-        code, width = _CODES.get(described.get("componentType", 0)), _WIDTHS.get(described.get("type", ""))
-        if code is None or width is None:
-            raise self.bad(place, "an accessor has an unknown type")
-        count = int(described["count"])
+        if index not in self._raw:
+            self._raw[index] = self._made(self.accessors[index])
+        return self._raw[index]
+
+    def _made(self, described: Fields) -> tuple[AnyArray, bool]:
+        kind = self._kind(described)
+        width = _WIDTHS[described.choice("type", _WIDTHS)]
+        count = described.integer("count", low=1)
         if "bufferView" in described:
-            array = self._rows(described, count, width, np.dtype("<" + code), place)
+            array = self._rows(described, count, width, kind)
         else:
-            self._check_count(count, width, place)
-            array = np.zeros((count, width), code)
-        if "sparse" in described:
-            array = self._sparse(array, described["sparse"], width, np.dtype("<" + code), place)
-        return array, bool(described.get("normalized", False))
+            if count * width > self.limits.vertices:
+                raise described.bad("count", "a count is implausible", f"up to {self.limits.vertices:,} numbers", count)
+            array = np.zeros((count, width), kind)
+        sparse = described.object("sparse")
+        if sparse is not None:
+            array = self._sparse(array, sparse, width, kind)
+        return frozen(array), described.flag("normalized")
 
-    def _check_count(self, count: int, width: int, place: str) -> None:
-        if not 0 <= count * width <= 1 << 28:
-            raise self.bad(place, "a count is implausible", "up to 2^28 numbers", f"{count:,}")
+    @staticmethod
+    def _kind(described: Fields) -> np.dtype[Any]:
+        number = described.integer("componentType")
+        if number not in _CODES:
+            known = ", ".join(f"{n} ({code})" for n, code in sorted(_CODES.items()))
+            raise described.bad("componentType", "an accessor has an unknown type", f"one of {known}", number)
+        return np.dtype("<" + _CODES[number])
 
-    def _rows(self, described: dict[str, Any], count: int, width: int, kind: np.dtype[Any], place: str) -> AnyArray:
-        view = self.item("bufferViews", int(described["bufferView"]))
-        data = self.view_bytes(int(described["bufferView"]))
-        start, size = int(described.get("byteOffset", 0)), kind.itemsize * width
-        stride = int(view.get("byteStride") or size)
-        if count < 0 or start < 0 or stride < size or (count and start + stride * (count - 1) + size > len(data)):
+    def _rows(self, described: Fields, count: int, width: int, kind: np.dtype[Any]) -> AnyArray:
+        number = described.index("bufferView", len(self._views))
+        data = self.view_bytes(number)
+        start, size = described.integer("byteOffset", 0), kind.itemsize * width
+        stride = self._views[number].integer("byteStride", 0) or size
+        if stride < size or start + stride * (count - 1) + size > len(data):
             raise InputError(
                 ErrorCode.TRUNCATED,
                 "an accessor reaches beyond its buffer view",
                 file=self.name,
                 offset=start,
-                field=place,
+                field=described.place,
                 expected=f"{count:,} elements of {size} bytes, {stride} apart",
                 found=f"{len(data):,} bytes",
             )
@@ -139,22 +154,23 @@ class Access:
         rows = np.lib.stride_tricks.as_strided(flat[start:], (count, size), (stride, 1), writeable=False)
         return np.ascontiguousarray(rows).view(kind)
 
-    def _sparse(self, base: AnyArray, sparse: dict[str, Any], width: int, kind: np.dtype[Any], place: str) -> AnyArray:
-        count = int(sparse["count"])
-        where = dict(sparse["indices"])
-        code = _CODES.get(where.get("componentType", 0), "u4")
-        rows = self._rows(where, count, 1, np.dtype("<" + code), place)[:, 0].astype(np.int64)
-        values = self._rows(dict(sparse["values"]), count, width, kind, place)
-        if count and int(rows.max()) >= len(base):
-            raise self.bad(place, "a sparse index is out of range", f"below {len(base)}", str(int(rows.max())))
+    def _sparse(self, base: AnyArray, sparse: Fields, width: int, kind: np.dtype[Any]) -> AnyArray:
+        count = sparse.integer("count", low=1)
+        where, what = sparse.needed("indices"), sparse.needed("values")
+        rows = self._rows(where, count, 1, self._kind(where))[:, 0].astype(np.int64)
+        values = self._rows(what, count, width, kind)
+        if not 0 <= int(rows.min()) <= int(rows.max()) < len(base):
+            raise sparse.bad("indices", "a sparse index is out of range", f"below {len(base):,}", int(rows.max()))
         array = base.copy()
         array[rows] = values
         return array
 
     def floats(self, index: int) -> AnyArray:
-        """An accessor as float32, normalised integers decoded."""
-        array, normalized = self.raw(index)
-        if array.dtype.kind == "f" or not normalized:
-            return array.astype(np.float32, copy=False)
-        top = float(np.iinfo(array.dtype).max)
-        return np.maximum(array.astype(np.float32) / top, np.float32(-1.0))
+        """An accessor as (count, width) float32, normalised integers decoded (glTF 2.0, section 3.11)."""
+        if index not in self._floats:
+            array, normalized = self.raw(index)
+            made = array.astype(np.float32, copy=False)
+            if normalized and array.dtype.kind != "f":
+                made = np.maximum(made / np.float32(np.iinfo(array.dtype).max), np.float32(-1.0))
+            self._floats[index] = frozen(np.ascontiguousarray(made))
+        return self._floats[index]

@@ -10,7 +10,7 @@ import numpy as np
 from pruxel.core.base.arrays import AnyArray, Bytes
 
 COMPONENTS = {"u1": 5121, "i1": 5120, "u2": 5123, "i2": 5122, "u4": 5125, "f4": 5126}
-SHAPES = {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4", 16: "MAT4"}
+SHAPES = {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4", 9: "MAT3", 16: "MAT4"}
 ARRAY_BUFFER, ELEMENT_ARRAY_BUFFER = 34962, 34963
 
 
@@ -39,12 +39,23 @@ class Buffers:
         self.length += size + padding
         return len(self.views) - 1
 
-    def accessor(self, array: AnyArray, shape: str, target: int | None = None, *, bounds: bool = False) -> int:
-        """Append an array (rows are elements); `bounds` adds min and max. Returns the accessor's index."""
+    def accessor(
+        self,
+        array: AnyArray,
+        shape: str,
+        target: int | None = None,
+        *,
+        bounds: bool = False,
+        kind: str | None = None,
+    ) -> int:
+        """Append an array (rows are elements), as another type if told; `bounds` adds min and max.
+
+        Returns the accessor's index: an array that is known already has one.
+        """
         key = (id(array), shape, bounds)
         if key in self._known:
             return self._known[key]
-        packed = np.ascontiguousarray(array)
+        packed = np.ascontiguousarray(array, None if kind is None else np.dtype("<" + kind))
         described: dict[str, Any] = {
             "bufferView": self.view(packed.reshape(-1).view(np.uint8).data, target),
             "componentType": COMPONENTS[packed.dtype.str[1:]],

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from typing import Any
 
+from pruxel.core.formats.fields import Fields
+from pruxel.core.formats.gltf.extras import extras_json, extras_text
 from pruxel.core.scene.materials import (
     Anisotropy,
     Clearcoat,
@@ -16,7 +18,9 @@ from pruxel.core.scene.materials import (
     Specular,
     TextureRef,
     Transmission,
+    Volume,
 )
+from pruxel.core.scene.origin import Origin
 
 Json = dict[str, Any]
 _WRAP = {"repeat": 10497, "clamp": 33071, "mirror": 33648}
@@ -100,14 +104,33 @@ EXTENSIONS = (
             Slot("texture", "anisotropyTexture", texture=True),
         ),
     ),
+    Extension(
+        "KHR_materials_transmission",
+        "transmission",
+        Transmission,
+        (Slot("factor", "transmissionFactor"), Slot("texture", "transmissionTexture", texture=True)),
+    ),
+    Extension(
+        "KHR_materials_volume",
+        "volume",
+        Volume,
+        (
+            Slot("thickness", "thicknessFactor"),
+            Slot("thickness_texture", "thicknessTexture", texture=True),
+            Slot("attenuation_distance", "attenuationDistance"),
+            Slot("attenuation_color", "attenuationColor"),
+        ),
+    ),
 )
-_TRANSMISSION = (Slot("factor", "transmissionFactor"), Slot("texture", "transmissionTexture", texture=True))
-_VOLUME = (
-    Slot("thickness", "thicknessFactor"),
-    Slot("thickness_texture", "thicknessTexture", texture=True),
-    Slot("attenuation_distance", "attenuationDistance"),
-    Slot("attenuation_color", "attenuationColor"),
+# Extensions that are one number beside a material's own fields: name, our field, JSON key, the number that means nothing.
+_NUMBERS = (
+    ("KHR_materials_ior", "ior", "ior", 1.5),
+    ("KHR_materials_emissive_strength", "emissive_strength", "emissiveStrength", 1.0),
+    ("KHR_materials_dispersion", "dispersion", "dispersion", 0.0),
 )
+_UNLIT, _GLOSSY = "KHR_materials_unlit", "KHR_materials_pbrSpecularGlossiness"
+READABLE = frozenset({*(e.name for e in EXTENSIONS), *(n[0] for n in _NUMBERS), _UNLIT, _GLOSSY})
+_MOST_SETS = 8
 
 
 def texture_json(ref: TextureRef) -> Json:
@@ -121,17 +144,21 @@ def texture_json(ref: TextureRef) -> Json:
     return found
 
 
-def texture_ref(found: Json | None) -> TextureRef | None:
-    """The reverse of `texture_json`."""
+def texture_ref(found: Fields | None, textures: int) -> TextureRef | None:
+    """The reverse of `texture_json`; `textures` is how many there are."""
     if found is None:
         return None
-    moved = found.get("extensions", {}).get("KHR_texture_transform", {})
-    return TextureRef(
-        int(found["index"]),
-        int(moved.get("texCoord", found.get("texCoord", 0))),
-        tuple(moved.get("offset", (0.0, 0.0))),
-        float(moved.get("rotation", 0.0)),
-        tuple(moved.get("scale", (1.0, 1.0))),
+    extensions = found.object("extensions")
+    moved = None if extensions is None else extensions.object("KHR_texture_transform")
+    plain = TextureRef(found.index("index", textures), uv_set=found.integer("texCoord", 0, high=_MOST_SETS))
+    if moved is None:
+        return plain
+    return replace(
+        plain,
+        uv_set=moved.integer("texCoord", plain.uv_set, high=_MOST_SETS),
+        offset=moved.numbers("offset", 2, plain.offset),
+        rotation_rad=moved.number("rotation", 0.0),
+        scale=moved.numbers("scale", 2, plain.scale),
     )
 
 
@@ -141,22 +168,14 @@ def _slots_json(record: object, slots: Sequence[Slot]) -> Json:
         value = getattr(record, slot.field)
         if value is not None:
             found[slot.key] = texture_json(value) if slot.texture else _plain(value)
+    # The one texture of an extension that has a strength of its own.
+    if isinstance(record, Clearcoat) and record.normal_texture is not None and record.normal_scale != 1.0:
+        found["clearcoatNormalTexture"]["scale"] = record.normal_scale
     return found
 
 
 def _plain(value: Any) -> Any:  # noqa: ANN401
     return list(value) if isinstance(value, tuple) else value
-
-
-def _slots_values(found: Json, slots: Sequence[Slot]) -> Json:
-    values: Json = {}
-    for slot in slots:
-        if slot.key in found:
-            value = found[slot.key]
-            values[slot.field] = (
-                texture_ref(value) if slot.texture else tuple(value) if isinstance(value, list) else value
-            )
-    return values
 
 
 def material_json(material: Material) -> Json:
@@ -186,7 +205,7 @@ def material_json(material: Material) -> Json:
     if material.double_sided:
         found["doubleSided"] = True
     extensions = _extensions_json(material)
-    return found | ({"extensions": extensions} if extensions else {})
+    return found | ({"extensions": extensions} if extensions else {}) | extras_json(material.extras)
 
 
 def _extensions_json(material: Material) -> Json:
@@ -195,54 +214,107 @@ def _extensions_json(material: Material) -> Json:
         record = getattr(material, extension.field)
         if record is not None:
             found[extension.name] = _slots_json(record, extension.slots)
-    if material.transmission is not None:
-        found["KHR_materials_transmission"] = _slots_json(material.transmission, _TRANSMISSION)
-        if material.transmission.thickness or material.transmission.attenuation_distance:
-            found["KHR_materials_volume"] = _slots_json(material.transmission, _VOLUME)
-    if material.ior != 1.5:
-        found["KHR_materials_ior"] = {"ior": material.ior}
-    if material.emissive_strength != 1.0:
-        found["KHR_materials_emissive_strength"] = {"emissiveStrength": material.emissive_strength}
+    for name, own, key, nothing in _NUMBERS:
+        if getattr(material, own) != nothing:
+            found[name] = {key: getattr(material, own)}
     if material.unlit:
-        found["KHR_materials_unlit"] = {}
+        found[_UNLIT] = {}
     return found
 
 
-def material_from(found: Json, number: int) -> Material:
-    """A material from glTF JSON; absent values have the specification's defaults."""
-    pbr = found.get("pbrMetallicRoughness", {})
-    extensions = found.get("extensions", {})
-    normal, occlusion = found.get("normalTexture"), found.get("occlusionTexture")
-    values: Json = {
-        ext.field: ext.build(**_slots_values(extensions[ext.name], ext.slots))
-        for ext in EXTENSIONS
-        if ext.name in extensions
-    }
-    if "KHR_materials_transmission" in extensions:
-        joined = _slots_values(extensions["KHR_materials_transmission"], _TRANSMISSION)
-        joined |= _slots_values(extensions.get("KHR_materials_volume", {}), _VOLUME)
-        values["transmission"] = Transmission(**joined)
-    return Material(
-        name=str(found.get("name") or f"material {number}"),
-        base_color=tuple(float(v) for v in pbr.get("baseColorFactor", (1, 1, 1, 1))),  # type: ignore[arg-type]
-        base_color_texture=texture_ref(pbr.get("baseColorTexture")),
-        metallic=float(pbr.get("metallicFactor", 1.0)),
-        roughness=float(pbr.get("roughnessFactor", 1.0)),
-        metallic_roughness_texture=texture_ref(pbr.get("metallicRoughnessTexture")),
-        normal_texture=texture_ref(normal),
-        normal_scale=float((normal or {}).get("scale", 1.0)),
-        occlusion_texture=texture_ref(occlusion),
-        occlusion_strength=float((occlusion or {}).get("strength", 1.0)),
-        emissive=tuple(float(v) for v in found.get("emissiveFactor", (0, 0, 0))),  # type: ignore[arg-type]
-        emissive_strength=float(extensions.get("KHR_materials_emissive_strength", {}).get("emissiveStrength", 1.0)),
-        emissive_texture=texture_ref(found.get("emissiveTexture")),
-        alpha_mode=found.get("alphaMode", "OPAQUE"),
-        alpha_cutoff=float(found.get("alphaCutoff", 0.5)),
-        double_sided=bool(found.get("doubleSided", False)),
-        unlit="KHR_materials_unlit" in extensions,
-        ior=float(extensions.get("KHR_materials_ior", {}).get("ior", 1.5)),
-        **values,
-    )
+@dataclass(eq=False)
+class MaterialReader:
+    """Reads the materials of one document; factors out of range are brought into it and told in `notes`."""
+
+    textures: int
+    notes: list[str] = field(default_factory=list)
+
+    def material(self, found: Fields, number: int) -> Material:
+        """A material; absent values have the specification's defaults (glTF 2.0, section 5.19)."""
+        pbr = found.object("pbrMetallicRoughness") or Fields({}, found.file)
+        extensions = found.object("extensions") or Fields({}, found.file)
+        normal, occlusion = found.object("normalTexture"), found.object("occlusionTexture")
+        values: Json = {}
+        for extension in EXTENSIONS:
+            record = extensions.object(extension.name)
+            if record is not None:
+                values[extension.field] = self._record(record, extension)
+        for name, own, key, nothing in _NUMBERS:
+            record = extensions.object(name)
+            if record is not None:
+                values[own] = record.number(key, nothing, low=0)
+        material = Material(
+            found.text("name", "") or f"material {number + 1}",
+            base_color=self._shares(pbr, "baseColorFactor", (1.0, 1.0, 1.0, 1.0)),
+            base_color_texture=texture_ref(pbr.object("baseColorTexture"), self.textures),
+            metallic=self._share(pbr, "metallicFactor"),
+            roughness=self._share(pbr, "roughnessFactor"),
+            metallic_roughness_texture=texture_ref(pbr.object("metallicRoughnessTexture"), self.textures),
+            normal_texture=texture_ref(normal, self.textures),
+            normal_scale=1.0 if normal is None else normal.number("scale", 1.0),
+            occlusion_texture=texture_ref(occlusion, self.textures),
+            occlusion_strength=1.0 if occlusion is None else self._share(occlusion, "strength"),
+            **self._glow(found, values.pop("emissive_strength", 1.0)),
+            emissive_texture=texture_ref(found.object("emissiveTexture"), self.textures),
+            alpha_mode=found.choice("alphaMode", ("OPAQUE", "MASK", "BLEND"), "OPAQUE"),
+            alpha_cutoff=found.number("alphaCutoff", 0.5, low=0),
+            double_sided=found.flag("doubleSided"),
+            unlit=extensions.object(_UNLIT) is not None,
+            extras=extras_text(found),
+            origin=Origin(entry=found.file, record=found.place),
+            **values,
+        )
+        glossy = extensions.object(_GLOSSY)
+        return material if glossy is None else self._from_glossy(material, glossy)
+
+    def _from_glossy(self, material: Material, glossy: Fields) -> Material:
+        """The older model of the archived extension: what is no metal keeps its colour, gloss becomes smoothness."""
+        self.notes.append(
+            f"material '{material.name}' is given by specular colour and glossiness; its diffuse colour and a roughness "
+            "of one minus the glossiness stand for them"
+        )
+        return replace(
+            material,
+            base_color=self._shares(glossy, "diffuseFactor", (1.0, 1.0, 1.0, 1.0)),
+            base_color_texture=texture_ref(glossy.object("diffuseTexture"), self.textures),
+            metallic=0.0,
+            roughness=1.0 - self._share(glossy, "glossinessFactor"),
+            metallic_roughness_texture=None,
+        )
+
+    def _record(self, found: Fields, extension: Extension) -> Any:  # noqa: ANN401
+        plain = extension.build()
+        values: Json = {}
+        for slot in extension.slots:
+            if slot.texture:
+                values[slot.field] = texture_ref(found.object(slot.key), self.textures)
+            else:
+                default = getattr(plain, slot.field)
+                count = len(default) if isinstance(default, tuple) else 0
+                values[slot.field] = found.numbers(slot.key, count, default) if count else found.number(slot.key, default)
+        coat = found.object("clearcoatNormalTexture") if extension.build is Clearcoat else None
+        if coat is not None:
+            values["normal_scale"] = coat.number("scale", 1.0)
+        return extension.build(**values)
+
+    @staticmethod
+    def _glow(found: Fields, strength: float) -> Json:
+        """A factor beyond 1 goes into the strength, so that nothing is lost."""
+        emissive = found.numbers("emissiveFactor", 3, (0.0, 0.0, 0.0), low=0)
+        beyond = max(1.0, *emissive)
+        return {"emissive": tuple(v / beyond for v in emissive), "emissive_strength": strength * beyond}
+
+    def _share(self, found: Fields, key: str) -> float:
+        return self._within(found, key, (found.number(key, 1.0),))[0]
+
+    def _shares(self, found: Fields, key: str, default: tuple[float, ...]) -> Any:  # noqa: ANN401
+        return self._within(found, key, found.numbers(key, len(default), default))
+
+    def _within(self, found: Fields, key: str, values: tuple[float, ...]) -> tuple[float, ...]:
+        inside = tuple(min(max(v, 0.0), 1.0) for v in values)
+        if inside != values:
+            self.notes.append(f"{found.place}.{key} is not between 0 and 1 and is brought there: {values} became {inside}")
+        return inside
 
 
 def sampler_json(sampler: Sampler) -> Json:
@@ -256,13 +328,14 @@ def sampler_json(sampler: Sampler) -> Json:
     }
 
 
-def sampler_from(found: Json) -> Sampler:
+def sampler_from(found: Fields) -> Sampler:
     """The reverse of `sampler_json`; unknown numbers count as the default."""
     wraps = {number: name for name, number in _WRAP.items()}
+    found.pass_over("name", "minFilter")
     return Sampler(
-        wraps.get(found.get("wrapS", 10497), "repeat"),  # type: ignore[arg-type]
-        wraps.get(found.get("wrapT", 10497), "repeat"),  # type: ignore[arg-type]
-        "nearest" if found.get("magFilter") == _FILTER["nearest"][0] else "linear",
+        wraps.get(found.integer("wrapS", 10497), "repeat"),  # type: ignore[arg-type]
+        wraps.get(found.integer("wrapT", 10497), "repeat"),  # type: ignore[arg-type]
+        "nearest" if found.integer("magFilter", 0) == _FILTER["nearest"][0] else "linear",
     )
 
 
@@ -270,7 +343,7 @@ def extensions_used(value: Any) -> set[str]:  # noqa: ANN401
     """The names of all extensions in a piece of glTF JSON."""
     if isinstance(value, dict):
         own = set(value.get("extensions", ()))
-        return own.union(*(extensions_used(v) for v in value.values()))
+        return own.union(*(extensions_used(inner) for key, inner in value.items() if key != "extras"))
     if isinstance(value, list):
         return set().union(*(extensions_used(v) for v in value))
     return set()

@@ -1,29 +1,31 @@
-"""Write glTF 2.0: one GLB, or JSON with a binary file and textures beside it."""
+"""Write glTF 2.0: one GLB, or JSON with a binary file and textures beside it.
+
+Scenes come from `formats.ready`, which has seen to what every writer needs: drawable parts, clean joints, readable images.
+"""
 
 from __future__ import annotations
 
 import struct
 from collections.abc import Sequence
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
 import orjson
 
 from pruxel import __version__
-from pruxel.core.base.arrays import FloatArray
 from pruxel.core.base.context import Context
-from pruxel.core.formats.gltf.buffers import ARRAY_BUFFER, ELEMENT_ARRAY_BUFFER, SHAPES, Buffers
+from pruxel.core.formats.gltf.buffers import SHAPES, Buffers
+from pruxel.core.formats.gltf.container import BINARY_CHUNK, JSON_CHUNK, MAGIC
+from pruxel.core.formats.gltf.extras import extras_json
 from pruxel.core.formats.gltf.materials import extensions_used, material_json, sampler_json
+from pruxel.core.formats.gltf.write_meshes import mesh_json
 from pruxel.core.formats.registry import OutFile
 from pruxel.core.formats.textures import ImageFile, image_files
-from pruxel.core.geometry.tangents import vertex_tangents
-from pruxel.core.scene.materials import Material, Sampler
-from pruxel.core.scene.model import Clip, Mesh, Node, Primitive, Scene, Skin
+from pruxel.core.scene.materials import Sampler, Texture
+from pruxel.core.scene.model import Camera, Clip, Light, Node, Scene, Skin, Stage
 
 Json = dict[str, Any]
-_MAGIC, _JSON, _BIN = 0x46546C67, 0x4E4F534A, 0x004E4942
-_SMALL = 65_535
+_LIGHTS = "KHR_lights_punctual"
 
 
 def write_glb(scene: Scene, stem: str, context: Context) -> list[OutFile]:
@@ -36,8 +38,8 @@ def write_glb(scene: Scene, stem: str, context: Context) -> list[OutFile]:
     text = _finished(document, buffers, buffer)
     text += b" " * (-len(text) % 4)
     total = 12 + 8 + len(text) + (8 + buffers.length if buffers.length else 0)
-    head = struct.pack("<IIIII", _MAGIC, 2, total, len(text), _JSON)
-    body = (struct.pack("<II", buffers.length, _BIN), *buffers.pieces) if buffers.length else ()
+    head = struct.pack("<IIIII", MAGIC, 2, total, len(text), JSON_CHUNK)
+    body = (struct.pack("<II", buffers.length, BINARY_CHUNK), *buffers.pieces) if buffers.length else ()
     return [OutFile(f"{stem}.glb", (head, text, *body))]
 
 
@@ -70,111 +72,47 @@ def _finished(document: Json, buffers: Buffers, buffer: Json | None) -> bytes:
     return orjson.dumps(document)
 
 
-def _skinned_to_roots(scene: Scene) -> Scene:
-    """Skinned parts moved to the top of the tree: their joints alone decide where they stand (section 3.7.3.3)."""
-    skinned = {i for i, node in enumerate(scene.nodes) if node.skin is not None and not node.children}
-    moved = skinned - set(scene.roots)
-    if not moved:
-        return scene
-    nodes = tuple(replace(n, children=tuple(c for c in n.children if c not in moved)) for n in scene.nodes)
-    return replace(scene, nodes=nodes, roots=(*scene.roots, *sorted(moved)))
-
-
 def _document(scene: Scene, buffers: Buffers) -> Json:
-    scene = _skinned_to_roots(scene)
     samplers: list[Sampler] = list(dict.fromkeys(t.sampler for t in scene.textures))
-    textures = [{"sampler": samplers.index(t.sampler), "source": t.image} for t in scene.textures]
-    roots = _listed("nodes", list(scene.roots))
+    stages = (Stage(scene.name, scene.roots), *scene.stages)
+    lights = [_light(light) for light in scene.lights]
+    extensions = {"extensions": {_LIGHTS: {"lights": lights}}} if lights else {}
     return (
         {"asset": {"version": "2.0", "generator": f"Pruxel {__version__}"}}
-        | {"scene": 0, "scenes": [{"name": scene.name} | roots]}
-        | _listed("nodes", [_node(n) for n in scene.nodes])
-        | _listed("meshes", [_mesh(m, buffers, scene.materials) for m in scene.meshes])
-        | _listed("materials", [material_json(m) for m in scene.materials])
-        | _listed("samplers", [sampler_json(s) for s in samplers])
-        | _listed("textures", textures)
-        | _listed("skins", [_skin(s, buffers) for s in scene.skins])
-        | _listed("animations", [_clip(c, buffers) for c in scene.clips if c.channels])
+        | {"scene": 0, "scenes": [{"name": stage.name} | _listed("nodes", stage.roots) for stage in stages]}
+        | _listed("nodes", [_node(node) for node in scene.nodes])
+        | _listed("meshes", [mesh_json(mesh, buffers, scene.materials) for mesh in scene.meshes])
+        | _listed("materials", [material_json(material) for material in scene.materials])
+        | _listed("samplers", [sampler_json(sampler) for sampler in samplers])
+        | _listed("textures", [_texture(texture, samplers.index(texture.sampler)) for texture in scene.textures])
+        | _listed("skins", [_skin(skin, buffers) for skin in scene.skins])
+        | _listed("cameras", [_camera(camera) for camera in scene.cameras])
+        | _listed("animations", [_clip(clip, buffers) for clip in scene.clips if clip.channels])
+        | extensions
+        | extras_json(scene.extras)
     )
+
+
+def _texture(texture: Texture, sampler: int) -> Json:
+    return {"sampler": sampler, "source": texture.image} | extras_json(texture.extras)
 
 
 def _node(node: Node) -> Json:
     found: Json = {"name": node.name}
-    if node.mesh is not None:
-        found["mesh"] = node.mesh
-    if node.skin is not None:
-        found["skin"] = node.skin
-    if node.translation != (0.0, 0.0, 0.0):
-        found["translation"] = list(node.translation)
-    if node.rotation != (0.0, 0.0, 0.0, 1.0):
-        found["rotation"] = list(node.rotation)
-    if node.scale != (1.0, 1.0, 1.0):
-        found["scale"] = list(node.scale)
-    extras: Json = {}
-    if node.role != "visual":
-        extras["role"] = node.role
-    if node.detail:
-        extras["detail"] = node.detail
-    return found | ({"extras": extras} if extras else {}) | _listed("children", node.children)
-
-
-def _mesh(mesh: Mesh, buffers: Buffers, materials: Sequence[Material]) -> Json:
-    found: Json = {
-        "name": mesh.name,
-        "primitives": [_primitive(p, buffers, materials) for p in mesh.primitives],
-    }
-    names = [t.name for p in mesh.primitives[:1] for t in p.targets]
-    if mesh.target_weights:
-        found["weights"] = list(mesh.target_weights)
-    return found | ({"extras": {"targetNames": names}} if names else {})
-
-
-def _primitive(primitive: Primitive, buffers: Buffers, materials: Sequence[Material]) -> Json:
-    def vertices(array: Any, *, bounds: bool = False) -> int:  # noqa: ANN401
-        return buffers.accessor(array, SHAPES[array.shape[1]], ARRAY_BUFFER, bounds=bounds)
-
-    attributes = {"POSITION": vertices(primitive.positions, bounds=True)}
-    for name, array in (
-        ("NORMAL", primitive.normals),
-        ("TANGENT", _tangents(primitive, materials)),
-        ("COLOR_0", primitive.colors),
-    ):
-        if array is not None:
-            attributes[name] = vertices(array)
-    for number, uvs in enumerate(primitive.uvs):
-        attributes[f"TEXCOORD_{number}"] = vertices(uvs)
-    if primitive.joints is not None and primitive.weights is not None:
-        for number in range(primitive.joints.shape[1] // 4):
-            four = slice(4 * number, 4 * number + 4)
-            attributes[f"JOINTS_{number}"] = vertices(primitive.joints[:, four])
-            attributes[f"WEIGHTS_{number}"] = vertices(primitive.weights[:, four])
-    found: Json = {"attributes": attributes, "indices": _indices(primitive, buffers)}
-    if primitive.material is not None:
-        found["material"] = primitive.material
-    targets = [
-        {"POSITION": vertices(t.positions, bounds=True)}
-        | ({} if t.normals is None else {"NORMAL": vertices(t.normals)})
-        for t in primitive.targets
-    ]
-    return found | _listed("targets", targets)
-
-
-def _tangents(primitive: Primitive, materials: Sequence[Material]) -> FloatArray | None:
-    """The tangents that a normal map needs: without them readers compute their own, each its own way."""
-    if primitive.tangents is not None or primitive.material is None or primitive.normals is None:
-        return primitive.tangents
-    ref = materials[primitive.material].normal_texture
-    if ref is None or ref.uv_set >= len(primitive.uvs):
-        return None
-    return vertex_tangents(primitive.positions, primitive.normals, primitive.uvs[ref.uv_set], primitive.indices)
-
-
-def _indices(primitive: Primitive, buffers: Buffers) -> int:
-    """Indices as u16 when the vertices allow (65,535 itself is reserved)."""
-    flat = primitive.indices.reshape(-1)
-    if len(primitive.positions) < _SMALL:
-        flat = flat.astype(np.uint16)
-    return buffers.accessor(flat, "SCALAR", ELEMENT_ARRAY_BUFFER)
+    found |= {key: number for key in ("mesh", "skin", "camera") if (number := getattr(node, key)) is not None}
+    if node.light is not None:
+        found["extensions"] = {_LIGHTS: {"light": node.light}}
+    if node.matrix is not None:
+        found["matrix"] = [node.matrix[row][column] for column in range(4) for row in range(4)]
+    else:
+        plain = Node(node.name)
+        placed = {key: getattr(node, key) for key in ("translation", "rotation", "scale")}
+        found |= {key: list(value) for key, value in placed.items() if value != getattr(plain, key)}
+    if node.weights is not None and node.mesh is not None:
+        found["weights"] = list(node.weights)
+    own: Json = {} if node.role == "visual" else {"role": node.role}
+    own |= {"detail": node.detail} if node.detail else {}
+    return found | extras_json(node.extras, own) | _listed("children", node.children)
 
 
 def _skin(skin: Skin, buffers: Buffers) -> Json:
@@ -184,20 +122,39 @@ def _skin(skin: Skin, buffers: Buffers) -> Json:
         "joints": list(skin.joints),
         "inverseBindMatrices": buffers.accessor(columns.reshape(-1, 16), "MAT4"),
     }
-    return found if skin.skeleton is None else found | {"skeleton": skin.skeleton}
+    return found | ({} if skin.skeleton is None else {"skeleton": skin.skeleton}) | extras_json(skin.extras)
+
+
+def _camera(camera: Camera) -> Json:
+    extras = extras_json(camera.extras)
+    depth = {"znear": camera.near} | ({} if camera.far is None else {"zfar": camera.far})
+    if camera.yfov_rad is None:
+        flat = {"xmag": camera.xmag, "ymag": camera.ymag} | {"zfar": camera.near + 1000.0} | depth
+        return {"name": camera.name, "type": "orthographic", "orthographic": flat} | extras
+    deep = {"yfov": camera.yfov_rad} | ({} if camera.aspect is None else {"aspectRatio": camera.aspect}) | depth
+    return {"name": camera.name, "type": "perspective", "perspective": deep} | extras
+
+
+def _light(light: Light) -> Json:
+    found: Json = {"name": light.name, "type": light.kind, "color": list(light.color), "intensity": light.intensity}
+    if light.range is not None and light.kind != "directional":
+        found["range"] = light.range
+    if light.kind == "spot":
+        found["spot"] = {"innerConeAngle": light.inner_cone_rad, "outerConeAngle": light.outer_cone_rad}
+    return found | extras_json(light.extras)
 
 
 def _clip(clip: Clip, buffers: Buffers) -> Json:
     samplers, channels = [], []
     for channel in clip.channels:
-        width = 1 if channel.path == "weights" else channel.values.shape[1]
+        flat = channel.path == "weights"
         samplers.append(
             {
                 "input": buffers.accessor(channel.times, "SCALAR", bounds=True),
-                "output": buffers.accessor(channel.values, SHAPES[width]),
+                "output": buffers.accessor(channel.values, "SCALAR" if flat else SHAPES[channel.values.shape[1]]),
                 "interpolation": channel.interpolation,
             },
         )
         target = {"node": channel.node, "path": channel.path}
         channels.append({"sampler": len(samplers) - 1, "target": target})
-    return {"name": clip.name, "samplers": samplers, "channels": channels}
+    return {"name": clip.name, "samplers": samplers, "channels": channels} | extras_json(clip.extras)

@@ -1,7 +1,7 @@
 """Wavefront OBJ with its MTL. Source: Wavefront, "Object Files (.obj)", Appendix B1, and the PBR keys in common use."""
 
 from pruxel.core.formats.obj.read import read
-from pruxel.core.formats.obj.write import write
+from pruxel.core.formats.obj.write import told_losses, write
 from pruxel.core.formats.registry import Format, register
 
 OBJ = register(
@@ -10,9 +10,10 @@ OBJ = register(
         "OBJ with materials and PNG textures",
         ("obj",),
         "model/obj",
-        frozenset({"materials", "textures", "normals", "uvs"}),
+        frozenset({"polygons", "strokes"}),
         write,
         read,
+        told_losses,
     ),
 )
 

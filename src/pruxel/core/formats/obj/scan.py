@@ -93,17 +93,19 @@ def _integer(data, at, end):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN
     while at < end and 48 <= data[at] <= 57 and at - begin < 12:
         value = value * 10 + (data[at] - 48)
         at += 1
-    return (-value if negative else value), at, at > begin
+    return (-value if negative else value), at, at > begin and value < 1 << 29
 
 
 @numba.njit(cache=True, nogil=True)
-def _scan(data, start, stop, tens, v, vt, vn, corners, faces, notes, counts):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+def _scan(data, start, stop, tens, v, vt, vn, vc, corners, faces, notes, counts):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
     """Scan lines of data[start:stop].
 
-    `counts` is v, vt, vn, corners, faces, notes, broken lines, lines. Corners are rows v, vt, vn as written, 0: absent;
+    `counts` is v, vt, vn, corners, faces, notes, broken lines, lines, and whether vertices have colours (`vc`). Corners are rows v, vt, vn as written, 0: absent;
     relative ones (negative in the file) become the number within this slice, plus _RELATIVE.
     """
     nv, nt, nn, nc, nf, ns, nb, nl = 0, 0, 0, 0, 0, 0, 0, 0
+    colored = False
+    more = np.empty(4, np.float64)
     at = start
     while at < stop:
         line = at
@@ -127,6 +129,21 @@ def _scan(data, start, stop, tens, v, vt, vn, corners, faces, notes, counts):  #
                 value, p, ok = _number(data, p, end, tens)
                 good = good and ok
                 v[nv, k] = value
+            # Behind the position may stand a weight, or a colour, or both.
+            extra = 0
+            while good and extra < 4:
+                while p < end and (data[p] == 32 or data[p] == 9 or data[p] == 13):
+                    p += 1
+                if p >= end or data[p] == 35:
+                    break
+                more[extra], p, good = _number(data, p, end, tens)
+                extra += 1
+            if extra >= 3 and good and not colored:
+                colored = True
+                vc[:nv] = 1.0
+            if colored:
+                for k in range(3):
+                    vc[nv, k] = more[extra - 3 + k] if extra >= 3 else 1.0
             nv += 1
             if not good:
                 v[nv - 1, 0] = np.nan
@@ -152,9 +169,6 @@ def _scan(data, start, stop, tens, v, vt, vn, corners, faces, notes, counts):  #
                 while p < end and (data[p] == 32 or data[p] == 9 or data[p] == 13):
                     p += 1
                 if p >= end or data[p] == 35:
-                    break
-                if nc - first >= 64:
-                    good = False
                     break
                 index, p, good = _integer(data, p, end)
                 corners[nc, 0] = index
@@ -191,14 +205,17 @@ def _scan(data, start, stop, tens, v, vt, vn, corners, faces, notes, counts):  #
             statement = True
         if statement and ns < notes.shape[0]:
             notes[ns, 0], notes[ns, 1], notes[ns, 2], notes[ns, 3], notes[ns, 4] = 1, line, end, nf, nl
+            notes[ns, 5] = nv
             ns += 1
         if not good:
             nb += 1
             if nb <= 20 and ns < notes.shape[0]:
                 notes[ns, 0], notes[ns, 1], notes[ns, 2], notes[ns, 3], notes[ns, 4] = 2, line, end, nf, nl
+                notes[ns, 5] = nv
                 ns += 1
     counts[0], counts[1], counts[2], counts[3] = nv, nt, nn, nc
     counts[4], counts[5], counts[6], counts[7] = nf, ns, nb, nl
+    counts[8] = colored
 
 
 @numba.njit(cache=True, nogil=True)
@@ -234,26 +251,28 @@ def _tally(data, start, stop, counts):  # type: ignore[no-untyped-def] # noqa: A
 
 @dataclass(frozen=True)
 class Note:
-    """A line that is not numbers: text position, faces before it in its slice, its number; broken or a statement."""
+    """A line that is not numbers: text position, faces and vertices before it, its number; broken or a statement."""
 
     broken: bool
     start: int
     end: int
     face: int
     line: int
+    vertex: int
 
 
 @dataclass(frozen=True)
 class Scanned:
     """All numbers of a file.
 
-    v (n, 3), vt (t, 2), vn (k, 3) float32; corners (c, 3) int32 zero-based, -1 absent; faces (f, 2) first corner and
+    v (n, 3), vt (t, 2), vn (k, 3), vc (n, 3 or 0 without colours) float32; corners (c, 3) int32 zero-based, -1 absent; faces (f, 2) first corner and
     corner count; notes in order; the count of broken lines.
     """
 
     v: AnyArray
     vt: AnyArray
     vn: AnyArray
+    vc: AnyArray
     corners: AnyArray
     faces: AnyArray
     notes: list[Note]
@@ -290,14 +309,15 @@ def scan(data: ByteArray) -> Scanned:
         for item in slices[first:last]:
             bound = np.zeros(6, np.int64)
             _tally(data, item.start, item.stop, bound)
-            item.counts = np.zeros(8, np.int64)
+            item.counts = np.zeros(9, np.int64)
             item.arrays = (
                 np.empty((bound[0], 3), np.float32),
                 np.empty((bound[1], 2), np.float32),
                 np.empty((bound[2], 3), np.float32),
+                np.empty((bound[0], 3), np.float32),
                 np.empty((bound[3] + 1, 3), np.int32),
                 np.empty((bound[4], 2), np.int32),
-                np.empty((bound[5] + 20, 5), np.int64),
+                np.empty((bound[5] + 20, 6), np.int64),
             )
             _scan(data, item.start, item.stop, _TENS, *item.arrays, item.counts)
 
@@ -307,26 +327,37 @@ def scan(data: ByteArray) -> Scanned:
 
 def _joined(slices: list[_Slice]) -> Scanned:
     """Put slices together: offsets added, relative and one-based numbers made zero-based."""
-    totals = np.zeros(8, np.int64)
+    totals = np.zeros(9, np.int64)
     parts: list[list[AnyArray]] = [[], [], [], [], []]
+    colored = any(item.counts is not None and item.counts[8] for item in slices)
+    colors: list[AnyArray] = []
     notes: list[Note] = []
     for item in slices:
         assert item.counts is not None
         n = item.counts
         for k in range(3):
             parts[k].append(item.arrays[k][: n[k]])
-        corners = item.arrays[3][: n[3]]
+        if colored:
+            colors.append(item.arrays[3][: n[0]] if n[8] else np.ones((n[0], 3), np.float32))
+        corners = item.arrays[4][: n[3]]
         relative = corners < _RELATIVE_BELOW
         corners -= np.int32(1)
         if relative.any():
             before = np.broadcast_to(totals[:3], corners.shape)[relative]
             corners[relative] += (1 - _RELATIVE + before).astype(np.int32)
         parts[3].append(corners)
-        faces = item.arrays[4][: n[4]]
+        faces = item.arrays[5][: n[4]]
         parts[4].append(faces + np.array([totals[3], 0], np.int32))
         notes += [
-            Note(bool(row[0] == _BROKEN), int(row[1]), int(row[2]), int(row[3] + totals[4]), int(row[4] + totals[7]))
-            for row in item.arrays[5][: n[5]]
+            Note(
+                bool(row[0] == _BROKEN),
+                int(row[1]),
+                int(row[2]),
+                int(row[3] + totals[4]),
+                int(row[4] + totals[7]),
+                int(row[5] + totals[0]),
+            )
+            for row in item.arrays[6][: n[5]]
         ]
         totals += n
     empty = (("f4", 3), ("f4", 2), ("f4", 3), ("i4", 3), ("i4", 2))
@@ -334,4 +365,5 @@ def _joined(slices: list[_Slice]) -> Scanned:
         np.concatenate(part) if part else np.zeros((0, width), kind)
         for part, (kind, width) in zip(parts, empty, strict=True)
     )
-    return Scanned(v, vt, vn, corners, faces, notes, int(totals[6]))
+    vc = np.concatenate(colors) if colors else np.zeros((len(v), 0), np.float32)
+    return Scanned(v, vt, vn, vc, corners, faces, notes, int(totals[6]))

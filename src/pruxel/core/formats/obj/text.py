@@ -13,6 +13,7 @@ from pruxel.core.native.threads import made_ahead
 _NUMBER_BYTES = 22
 _INDEX_BYTES = 11
 _ROWS_AT_ONCE = 1 << 14
+_PIECE_BYTES = 8 << 20
 
 
 @numba.njit(cache=True, nogil=True)
@@ -108,6 +109,30 @@ def _faces(indices, firsts, has_uv, has_normal, out, start, stop):  # type: igno
     return at
 
 
+@numba.njit(cache=True, nogil=True)
+def _polygons(letter, corners, starts, sizes, firsts, has_uv, has_normal, out, start, stop):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    """`f a/b/c …` lines (or of another letter) for polygons start..stop."""
+    at = 0
+    for face in range(start, stop):
+        out[at] = letter
+        at += 1
+        for corner in range(starts[face], starts[face] + sizes[face]):
+            out[at] = 32
+            index = np.int64(corners[corner])
+            at = _put_integer(index + firsts[0], out, at + 1)
+            if has_uv or has_normal:
+                out[at] = 47
+                at += 1
+            if has_uv:
+                at = _put_integer(index + firsts[1], out, at)
+            if has_normal:
+                out[at] = 47
+                at = _put_integer(index + firsts[2], out, at + 1)
+        out[at] = 10
+        at += 1
+    return at
+
+
 def decimals_for(largest: float) -> int:
     """Decimals for seven significant digits of the largest coordinate, which is what float32 holds."""
     if not np.isfinite(largest) or largest <= 0:
@@ -121,12 +146,14 @@ def _in_pieces(count: int, width: int, fill: Callable[[ByteArray, int, int], int
     `fill(out, start, stop)` writes rows into bytes and returns how many it used; a row takes at most `width`.
     """
 
+    at_once = max(1, min(_ROWS_AT_ONCE, _PIECE_BYTES // width))
+
     def piece(first: int) -> memoryview:
-        stop = min(first + _ROWS_AT_ONCE, count)
+        stop = min(first + at_once, count)
         out: ByteArray = np.empty((stop - first) * width, np.uint8)
         return out[: fill(out, first, stop)].data
 
-    return made_ahead(range(0, count, _ROWS_AT_ONCE), piece)
+    return made_ahead(range(0, count, at_once), piece)
 
 
 def rows_text(letters: bytes, values: FloatArray, decimals: int) -> Iterator[memoryview]:
@@ -154,3 +181,27 @@ def faces_text(
         return int(_faces(indices, starts, has_uv, has_normal, out, start, stop))
 
     return _in_pieces(len(indices), width, fill)
+
+
+def polygons_text(
+    letter: bytes,
+    corners: IndexArray,
+    sizes: IndexArray,
+    firsts: tuple[int, int, int],
+    *,
+    has_uv: bool = False,
+    has_normal: bool = False,
+) -> Iterator[memoryview]:
+    """Lines of a letter (`f`, `l`, `p`) for outlines one after the other, `sizes` (f,) their corner counts.
+
+    `firsts` as for `faces_text`.
+    """
+    counts = sizes.astype(np.int64)
+    starts = np.cumsum(counts) - counts
+    width = 4 + int(counts.max(initial=3)) * 3 * (_INDEX_BYTES + 1)
+    numbers = np.array(firsts, np.int64)
+
+    def fill(out: ByteArray, start: int, stop: int) -> int:
+        return int(_polygons(letter[0], corners, starts, counts, numbers, has_uv, has_normal, out, start, stop))
+
+    return _in_pieces(len(sizes), width, fill)

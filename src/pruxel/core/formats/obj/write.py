@@ -1,24 +1,28 @@
-"""Write OBJ: world-space vertices, one object a part, materials in an MTL beside it, textures as PNG."""
+"""Write OBJ: world-space vertices as they stand, one object a part, materials in an MTL beside it, textures as PNG or JPEG."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import re
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from pruxel import __version__
-from pruxel.core.base.arrays import ByteArray, Bytes, DoubleArray
+from pruxel.core.base.arrays import ByteArray, Bytes, FloatArray, IndexArray
 from pruxel.core.base.context import Context
 from pruxel.core.formats.obj.mtl import material_text
-from pruxel.core.formats.obj.text import decimals_for, faces_text, rows_text
+from pruxel.core.formats.obj.text import decimals_for, faces_text, polygons_text, rows_text
 from pruxel.core.formats.registry import OutFile
 from pruxel.core.formats.textures import image_files, link_name
+from pruxel.core.geometry.polygons import convex_faces, outlines
 from pruxel.core.images import png
 from pruxel.core.scene.materials import Material, TextureRef
-from pruxel.core.scene.model import Primitive, Scene
+from pruxel.core.scene.model import Node, Primitive, Scene, Strokes
+from pruxel.core.scene.pose import standing
 from pruxel.core.scene.render_images import texels
-from pruxel.core.scene.walk import parts, world_from_local, world_normals, world_positions
+from pruxel.core.scene.uvs import MAIN_SLOTS, shown_uvs
+from pruxel.core.scene.walk import parts
 from pruxel.core.sources.names import unique_name
 
 _NORMAL_DECIMALS = 5
@@ -28,7 +32,7 @@ _UV_DECIMALS = 6
 def write(scene: Scene, stem: str, context: Context) -> list[OutFile]:
     """The `.obj`, its `.mtl` and a folder `textures`; links are relative and hold no spaces."""
     stem = link_name(stem)
-    names = _material_names(scene.materials)
+    names = material_names(scene)
     library = f"{stem}.mtl" if scene.materials else None
     files = [OutFile(f"{stem}.obj", _Text(scene, names, library, context.part(0.0, 0.4)))]
     if scene.materials:
@@ -38,9 +42,59 @@ def write(scene: Scene, stem: str, context: Context) -> list[OutFile]:
     return files
 
 
-def _material_names(materials: tuple[Material, ...]) -> list[str]:
+def one_word(name: str, instead: str) -> str:
+    """A name as the format takes it: everything is legal in it but blanks and line ends."""
+    return re.sub(r"\s+", "_", name.strip()) or instead
+
+
+def material_names(scene: Scene) -> list[str]:
+    """The name that each material has in the files: one word, unlike the others.
+
+    A last one stands for parts without a material, where others have some: a face takes the material named before it.
+    """
     taken: set[str] = set()
-    return [unique_name(link_name(m.name or "material"), taken) for m in materials]
+    names = [unique_name(one_word(m.name, "material"), taken) for m in scene.materials]
+    bare = bool(names) and any(p.material is None for mesh in scene.meshes for p in mesh.primitives)
+    return [*names, unique_name("plain", taken)] if bare else names
+
+
+def part_names(nodes: Sequence[Node]) -> list[str]:
+    """The name that each part has in the file: one word, unlike the others."""
+    taken: set[str] = set()
+    return [unique_name(one_word(node.name, "part"), taken) for node in nodes]
+
+
+def told_losses(scene: Scene) -> list[str]:
+    """Materials whose textures lie in several sets or places: one file has room for one."""
+    lost = []
+    for material in scene.materials:
+        refs = [ref for slot in MAIN_SLOTS if (ref := getattr(material, slot)) is not None]
+        if len({(r.uv_set, r.offset, r.rotation_rad, r.scale) for r in refs}) > 1:
+            lost.append(f"textures of '{material.name}' that lie otherwise than its first (OBJ has one set of UVs)")
+    return lost
+
+
+def written_faces(primitive: Primitive) -> tuple[IndexArray, IndexArray] | None:
+    """Outlines and sizes of the faces as they are written, or None for triangles only.
+
+    Polygons that are not convex stay triangles, since simple readers cut every polygon from its first corner.
+    """
+    if primitive.face_sizes is None:
+        return None
+    sizes = primitive.face_sizes
+    corners = outlines(primitive.indices, sizes)
+    whole = convex_faces(primitive.positions, corners, sizes)
+    if whole.all():
+        return corners, sizes
+    pieces = np.where(whole, 1, sizes - 2)
+    kept = np.repeat(whole, sizes)
+    triangles = primitive.indices[np.repeat(~whole, sizes - 2)]
+    # Each face's own run, in order: its outline, or its triangles.
+    lengths = np.where(whole, sizes, 3 * (sizes - 2)).astype(np.int64)
+    out = np.empty(int(lengths.sum()), np.uint32)
+    mask = np.repeat(whole, lengths)
+    out[mask], out[~mask] = corners[kept], triangles.reshape(-1)
+    return out, np.where(np.repeat(whole, pieces), np.repeat(sizes, pieces), 3).astype(np.uint32)
 
 
 @dataclass(frozen=True)
@@ -56,36 +110,54 @@ class _Text:
         yield f"# Pruxel {__version__}, metres, Y up\n".encode()
         if self.library is not None:
             yield f"mtllib {self.library}\n".encode()
-        matrices, counts = world_from_local(self.scene), [0, 0, 0]
-        for (index, node, mesh), part in self.context.each(list(parts(self.scene)), lambda p: p[1].name):
-            part.check()
-            yield f"o {link_name(node.name)}\n".encode()
+        counts = [0, 0, 0]
+        filled = [node for _, node, mesh in parts(self.scene) if mesh.primitives]
+        named = dict(zip((node.name for node in filled), part_names(filled), strict=True))
+        for number, (_, node, mesh) in enumerate(standing(self.scene)):
+            self.context.progress(number / max(len(self.scene.nodes), 1), node.name)
+            if mesh.primitives:
+                yield f"o {named[node.name]}\n".encode()
             for primitive in mesh.primitives:
-                if primitive.material is not None:
-                    yield f"usemtl {self.names[primitive.material]}\n".encode()
-                yield from _primitive(primitive, matrices[index], counts)
+                if self.names:
+                    yield f"usemtl {self.names[-1 if primitive.material is None else primitive.material]}\n".encode()
+                yield from _primitive(primitive, shown_uvs(primitive, self.scene.materials), counts)
+            # Simple readers take an object with a line in it for lines only.
+            for number, strokes in enumerate(mesh.strokes):
+                yield f"o {one_word(node.name, 'part')}.{'points' if strokes.indices.shape[1] == 1 else 'lines'}{number + 1}\n".encode()
+                yield from _strokes(strokes, counts)
 
 
-def _primitive(primitive: Primitive, matrix: DoubleArray, counts: list[int]) -> Iterator[Bytes]:
-    """One primitive; `counts` is how many v, vt and vn lines there are so far, and grows."""
-    positions = world_positions(primitive, matrix)
-    normals = world_normals(primitive, matrix)
+def _primitive(primitive: Primitive, uvs: FloatArray | None, counts: list[int]) -> Iterator[Bytes]:
+    """One primitive in world space; `counts` is how many v, vt and vn lines there are so far, and grows."""
+    positions, normals = primitive.positions, primitive.normals
     firsts = (counts[0] + 1, counts[1] + 1, counts[2] + 1)
     largest = max(abs(float(positions.min())), abs(float(positions.max()))) if len(positions) else 0.0
     yield from rows_text(b"v", positions, decimals_for(largest))
     counts[0] += len(positions)
-    if primitive.uvs:
-        uvs = primitive.uvs[0].copy()
-        uvs[:, 1] = 1.0 - uvs[:, 1]
-        yield from rows_text(b"vt", uvs, _UV_DECIMALS)
+    if uvs is not None:
+        upward = uvs.copy()
+        upward[:, 1] = 1.0 - upward[:, 1]
+        yield from rows_text(b"vt", upward, _UV_DECIMALS)
         counts[1] += len(uvs)
     if normals is not None:
         yield from rows_text(b"vn", normals, _NORMAL_DECIMALS)
         counts[2] += len(normals)
-    corners = primitive.indices
-    if np.linalg.det(matrix[:3, :3]) < 0:
-        corners = np.ascontiguousarray(corners[:, ::-1])
-    yield from faces_text(corners, firsts, has_uv=bool(primitive.uvs), has_normal=normals is not None)
+    has = {"has_uv": uvs is not None, "has_normal": normals is not None}
+    faces = written_faces(primitive)
+    if faces is None:
+        yield from faces_text(primitive.indices, firsts, **has)
+    else:
+        yield from polygons_text(b"f", *faces, firsts, **has)
+
+
+def _strokes(strokes: Strokes, counts: list[int]) -> Iterator[Bytes]:
+    positions = strokes.positions
+    yield from rows_text(b"v", positions, decimals_for(float(np.abs(positions).max(initial=0))))
+    firsts = (counts[0] + 1, 1, 1)
+    counts[0] += len(positions)
+    width = strokes.indices.shape[1]
+    sizes = np.full(len(strokes.indices), width, np.uint32)
+    yield from polygons_text(b"p" if width == 1 else b"l", strokes.indices.reshape(-1), sizes, firsts)
 
 
 def _materials(scene: Scene, names: list[str], context: Context) -> tuple[list[str], list[OutFile]]:
@@ -110,7 +182,8 @@ def _materials(scene: Scene, names: list[str], context: Context) -> tuple[list[s
             grey[(image, number)] = f"textures/{name}"
         return grey[(image, number)]
 
-    for material, name in zip(scene.materials, names, strict=True):
+    materials = (*scene.materials, Material('plain'))[: len(names)]
+    for material, name in zip(materials, names, strict=True):
         links: dict[str, str] = {}
         if material.base_color_texture:
             links["map_Kd"] = whole(material.base_color_texture)

@@ -1,0 +1,6 @@
+"""Delivered files read back by programs that share no code with our writers, and compared with what was to be written."""
+
+from pruxel.core.deliver.proof.checks import Check, Outcome, Proof, Tolerances
+from pruxel.core.deliver.proof.prove import prove
+
+__all__ = ["Check", "Outcome", "Proof", "Tolerances", "prove"]

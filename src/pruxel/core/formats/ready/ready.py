@@ -1,0 +1,56 @@
+"""A scene on its way to a writer."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import ErrorCode, UsageError
+from pruxel.core.formats.ready.images import with_written_images
+from pruxel.core.formats.ready.motion import with_playable_clips
+from pruxel.core.formats.ready.parts import with_drawable_parts
+from pruxel.core.formats.ready.skins import with_clean_skins
+from pruxel.core.formats.ready.surfaces import with_sound_surfaces
+from pruxel.core.scene.checks import entered
+from pruxel.core.scene.edit import drop_unused
+from pruxel.core.scene.model import Scene
+
+Told = list[str]
+_STAGES: tuple[Callable[[Scene, Told], Scene], ...] = (
+    with_drawable_parts,
+    with_sound_surfaces,
+    with_clean_skins,
+    with_playable_clips,
+)
+
+
+@dataclass(frozen=True, eq=False)
+class Ready:
+    """The scene as every writer takes it, its images PNG or JPEG files, and what had to be changed, in words."""
+
+    scene: Scene
+    told: tuple[str, ...]
+
+
+def make_ready(scene: Scene, context: Context) -> Ready:
+    """See to everything that formats ask for; raises `InputError` for a scene that does not hold together.
+
+    Raises `UsageError` when there is nothing to write: no triangle, point, line or joint.
+    """
+    told: Told = []
+    scene = drop_unused(entered(scene, scene.name))
+    for stage in _STAGES:
+        context.check()
+        scene = stage(scene, told)
+    if not scene.skins and not any(mesh.primitives or mesh.strokes for mesh in scene.meshes):
+        raise UsageError(
+            ErrorCode.USAGE,
+            "there is nothing to write",
+            field=scene.name,
+            expected="at least one triangle",
+            found="; ".join(told) or "no part",
+            hint="Show or add a part first.",
+        )
+    scene = with_written_images(scene, told, context)
+    return Ready(entered(scene, scene.name), tuple(told))

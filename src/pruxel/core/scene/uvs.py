@@ -1,0 +1,43 @@
+"""Which texture coordinates stand for a primitive where there is room for one set only."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from pruxel.core.base.arrays import DoubleArray, FloatArray, as_floats
+from pruxel.core.scene.materials import Material, TextureRef
+from pruxel.core.scene.model import Primitive
+
+# The slots that most formats and pictures have a texture for, in the order in which their UV set and placement count.
+MAIN_SLOTS = ("base_color_texture", "metallic_roughness_texture", "normal_texture", "emissive_texture")
+
+
+def leading_texture(material: Material | None) -> TextureRef | None:
+    """The texture whose UV set and placement count."""
+    refs = () if material is None else (getattr(material, slot) for slot in MAIN_SLOTS)
+    return next((ref for ref in refs if ref is not None), None)
+
+
+def shown_uvs(primitive: Primitive, materials: Sequence[Material]) -> FloatArray | None:
+    """The (n, 2) coordinates, origin top left: the leading texture's set with its placement baked in; None without any."""
+    if not primitive.uvs:
+        return None
+    ref = leading_texture(None if primitive.material is None else materials[primitive.material])
+    if ref is None:
+        return primitive.uvs[0]
+    uvs = primitive.uvs[min(ref.uv_set, len(primitive.uvs) - 1)]
+    return as_floats(uvs @ turn(ref).T + ref.offset, 2) if is_placed(ref) else uvs
+
+
+def is_placed(ref: TextureRef) -> bool:
+    """Whether a texture is moved, turned or scaled on its UVs."""
+    return (ref.offset, ref.rotation_rad, ref.scale) != ((0.0, 0.0), 0.0, (1.0, 1.0))
+
+
+def turn(ref: TextureRef) -> DoubleArray:
+    """The (2, 2) matrix of KHR_texture_transform: scale, then a turn that is counter-clockwise with V running down."""
+    cos, sin = np.cos(ref.rotation_rad), np.sin(ref.rotation_rad)
+    scaled: DoubleArray = np.array([[cos, sin], [-sin, cos]]) @ np.diag(ref.scale)
+    return scaled

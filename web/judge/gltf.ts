@@ -1,0 +1,209 @@
+import {
+  AnimationMixer,
+  LoopOnce,
+  SkinnedMesh,
+  Texture,
+  type BufferGeometry,
+  type Line,
+  type Material,
+  type Mesh,
+  type MeshStandardMaterial,
+  type Object3D,
+  type Points,
+} from 'three'
+import { GLTFLoader, type GLTF, type GLTFLoaderPlugin, type GLTFParser } from 'three/examples/jsm/loaders/GLTFLoader.js'
+import { geometryOf } from './attributes'
+import { posedPositions } from './pose'
+import type { Arrays, Part, ReadBack } from './readback'
+
+const SHARES = [0, 0.5, 1]
+const MAPS = ['map', 'normalMap', 'roughnessMap', 'metalnessMap', 'aoMap', 'emissiveMap'] as const
+
+type Drawn = Mesh | Points | Line
+
+interface Json {
+  nodes?: { name?: string; children?: number[] }[]
+  materials?: { name?: string }[]
+  textures?: { source?: number }[]
+  images?: { uri?: string; bufferView?: number }[]
+  buffers?: { uri?: string }[]
+}
+
+// Pictures are not decoded here; a texture only remembers which image it shows. Files beside come from the folder.
+function offline(parser: GLTFParser, beside: (name: string) => Buffer): GLTFLoaderPlugin {
+  const json = parser.json as Json
+  const inside = parser.loadBuffer.bind(parser)
+  parser.loadBuffer = (index: number) => {
+    const uri = json.buffers?.[index]?.uri
+    if (uri === undefined || uri.startsWith('data:')) return inside(index)
+    const data = beside(uri)
+    return Promise.resolve(data.buffer.slice(data.byteOffset, data.byteOffset + data.byteLength) as ArrayBuffer)
+  }
+  return {
+    name: 'offline',
+    loadTexture: (index: number) => {
+      const texture = new Texture()
+      texture.userData.image = json.textures?.[index]?.source ?? -1
+      texture.flipY = false
+      return Promise.resolve(texture)
+    },
+  } as unknown as GLTFLoaderPlugin
+}
+
+export async function readGltf(
+  data: Buffer,
+  beside: (name: string) => Buffer,
+  arrays: Arrays,
+  mostPosed: number,
+): Promise<ReadBack> {
+  // The loader asks for this name of the window before it looks at anything.
+  ;(globalThis as Record<string, unknown>).self = globalThis
+  // Weights are looked at as they are written; the loader would scale those of the first set.
+  SkinnedMesh.prototype.normalizeSkinWeights = () => undefined
+  const loader = new GLTFLoader()
+  loader.register((parser) => offline(parser, beside))
+  const bytes = data.buffer.slice(data.byteOffset, data.byteOffset + data.byteLength) as ArrayBuffer
+  const gltf = await loader.parseAsync(bytes, '')
+  return new Walk(gltf, arrays, mostPosed).result()
+}
+
+class Walk {
+  private readonly json: Json
+  private readonly objects: (Object3D | undefined)[] = []
+  private readonly geometries = new Map<BufferGeometry, number>()
+  private readonly drawn: Drawn[] = []
+  private readonly out: ReadBack
+
+  constructor(
+    private readonly gltf: GLTF,
+    private readonly arrays: Arrays,
+    private readonly mostPosed: number,
+  ) {
+    this.json = gltf.parser.json as Json
+    this.out = { reader: 'three.js', nodes: [], geometries: [], parts: [], materials: [], clips: [], poses: [] }
+  }
+
+  result(): ReadBack {
+    this.gltf.scene.updateMatrixWorld(true)
+    this.nodes()
+    this.materials()
+    this.gltf.scene.traverse((object) => this.part(object))
+    this.poses()
+    return this.out
+  }
+
+  private nodes(): void {
+    const shown = new Set<Object3D>()
+    this.gltf.scene.traverse((object) => shown.add(object))
+    for (const [object, at] of this.gltf.parser.associations as Map<Object3D, { nodes?: number } | undefined>) {
+      if (at?.nodes !== undefined && object.isObject3D && (this.objects[at.nodes] === undefined || shown.has(object)))
+        this.objects[at.nodes] = object
+    }
+    const index = new Map(this.objects.map((object, i) => [object, i] as const))
+    this.out.nodes = (this.json.nodes ?? []).map((_, i) => {
+      const object = this.objects[i]
+      return {
+        name: (object?.userData.name as string | undefined) ?? object?.name ?? '',
+        parent: object?.parent ? (index.get(object.parent) ?? -1) : -1,
+        world: object ? object.matrixWorld.toArray() : [],
+        shown: object !== undefined && shown.has(object),
+      }
+    })
+  }
+
+  private materials(): void {
+    const listed = this.json.materials ?? []
+    this.out.materials = listed.map((_, i) => ({ name: listed[i]?.name ?? '', values: {}, textures: {} }))
+  }
+
+  private material(material: Material): number {
+    const at = this.gltf.parser.associations.get(material) as { materials?: number } | undefined
+    const index = at?.materials ?? -1
+    const found = this.out.materials[index]
+    if (!found) return -1
+    const standard = material as MeshStandardMaterial
+    found.name = standard.name
+    found.values = {
+      'base colour': [standard.color.r, standard.color.g, standard.color.b, standard.opacity],
+      ...(standard.isMeshStandardMaterial && {
+        metallic: [standard.metalness],
+        roughness: [standard.roughness],
+        emissive: standard.emissive.toArray().map((v) => v * standard.emissiveIntensity),
+      }),
+    }
+    for (const slot of MAPS) {
+      const texture = standard[slot] as Texture | null | undefined
+      if (texture) found.textures[slot] = `${String(texture.userData.image)}/${texture.channel}`
+    }
+    return index
+  }
+
+  private part(object: Object3D): void {
+    const drawn = object as Drawn
+    const kind = 'isMesh' in drawn ? 'triangles' : 'isPoints' in drawn ? 'points' : 'isLine' in drawn ? 'lines' : null
+    if (kind === null) return
+    const at = this.gltf.parser.associations.get(object) as { nodes?: number; primitives?: number } | undefined
+    const own = at?.nodes ?? this.nodeAbove(object)
+    if (!this.geometries.has(drawn.geometry)) {
+      this.geometries.set(drawn.geometry, this.out.geometries.length)
+      this.out.geometries.push(geometryOf(drawn.geometry, this.arrays))
+    }
+    const corners = drawn.geometry.getIndex()?.count ?? drawn.geometry.getAttribute('position').count
+    const skinned = drawn as SkinnedMesh
+    const part: Part = {
+      node: own,
+      primitive: at?.primitives ?? 0,
+      kind,
+      geometry: this.geometries.get(drawn.geometry) ?? -1,
+      materials: [[0, corners, this.material(drawn.material as Material)]],
+      skin: skinned.isSkinnedMesh
+        ? {
+            joints: skinned.skeleton.bones.map((bone) => this.objects.indexOf(bone)),
+            inverseBind: skinned.skeleton.boneInverses.map((matrix) => matrix.toArray()),
+          }
+        : null,
+    }
+    this.out.parts.push(part)
+    this.drawn.push(drawn)
+  }
+
+  // Primitives of a mesh with several hang below their node, maybe in a group of their own; one alone is the node itself.
+  private nodeAbove(object: Object3D): number {
+    for (let up = object.parent; up; up = up.parent) {
+      const found = this.objects.indexOf(up)
+      if (found >= 0) return found
+    }
+    return -1
+  }
+
+  private poses(): void {
+    const moving = this.drawn.flatMap((drawn, part) => ('isMesh' in drawn ? [[drawn, part] as const] : []))
+    const vertices = moving.reduce((sum, [drawn]) => sum + drawn.geometry.getAttribute('position').count, 0)
+    const samples = 1 + this.gltf.animations.length * SHARES.length
+    const stride = Math.max(1, Math.ceil((vertices * samples) / this.mostPosed))
+    const take = (clip: number, share: number): void => {
+      this.gltf.scene.updateMatrixWorld(true)
+      for (const [drawn, part] of moving) {
+        const still = !('isSkinnedMesh' in drawn) && !drawn.morphTargetInfluences?.length
+        if (still && this.gltf.animations.length === 0) continue
+        const positions = this.arrays.add(posedPositions(drawn, stride), 3)
+        this.out.poses.push({ clip, share, part, stride, positions })
+      }
+    }
+    take(-1, 0)
+    this.gltf.animations.forEach((clip, number) => {
+      this.out.clips.push({ name: clip.name, seconds: clip.duration })
+      const mixer = new AnimationMixer(this.gltf.scene)
+      const action = mixer.clipAction(clip)
+      action.setLoop(LoopOnce, 1)
+      action.clampWhenFinished = true
+      for (const share of SHARES) {
+        action.reset().play()
+        mixer.setTime(share * clip.duration)
+        take(number, share)
+      }
+      mixer.stopAllAction()
+      mixer.uncacheRoot(this.gltf.scene)
+    })
+  }
+}
