@@ -60,7 +60,7 @@ def test_convert_writes_proves_and_runs_a_recipe(game: Path, tmp_path: Path) -> 
     )
     assert run.returncode == 0, run.stderr
     report = json.loads(run.stdout)
-    assert report["passed"]
+    assert report["outcome"] == "proven"
     assert {f["format"] for f in report["formats"]} == {"glb", "obj"}
     loaded = trimesh.load_scene(tmp_path / "o/obj/crab_toll.obj", process=False)
     materials = {g.visual.material.name: g.visual.material for g in loaded.geometry.values()}

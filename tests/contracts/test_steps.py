@@ -10,7 +10,8 @@ import pruxel.core.steps  # noqa: F401 - registers all steps
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, UsageError
 from pruxel.core.recipe.document import Recipe, StepUse, load_recipe, recipe_text
-from pruxel.core.recipe.run import MemoryCache, run_recipe
+from pruxel.core.recipe.cache import MemoryCache
+from pruxel.core.recipe.run import run_recipe
 from pruxel.core.scene.checks import problems
 from pruxel.core.scene.digest import digest
 from pruxel.core.scene.measure import measure

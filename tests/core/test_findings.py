@@ -12,7 +12,8 @@ from pruxel.core.findings.registry import find
 from pruxel.core.geometry.outside import openness
 from pruxel.core.recipe.document import StepUse
 from pruxel.core.recipe.inputs import Opener
-from pruxel.core.recipe.run import MemoryCache, run_recipe
+from pruxel.core.recipe.cache import MemoryCache
+from pruxel.core.recipe.run import run_recipe
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
 from pruxel.sample.shapes import Shape, ball, box, revolved, ring
 from tests.conftest import CRAB

@@ -8,7 +8,6 @@ from pathlib import Path
 from typing import Annotated
 
 import typer
-from rich.table import Table
 
 from pruxel.cli.options import (
     AnyVersionOption,
@@ -24,14 +23,9 @@ from pruxel.cli.options import (
     console,
     print_json,
 )
-from pruxel.cli.workspace import Given, matching, open_stack, told
+from pruxel.cli.told import told
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.core.sources.carve import carve as carve_bytes
-from pruxel.core.sources.compare import compare
-from pruxel.core.sources.files import map_file
-from pruxel.core.sources.names import safe_path, unique_name
-from pruxel.core.sources.patterns import matches
 
 
 def list_entries(
@@ -49,12 +43,16 @@ def list_entries(
     as_json: JsonOption = False,
 ) -> None:
     """List the entries of the merged sources."""
+    from pruxel.cli.workspace import Given, matching, open_stack
+
     given = Given(profile, layout, language, key, names, without, any_version)
     with told():
         found = matching(open_stack(sources, given, Context()), match, kind)
     if as_json:
         print_json([asdict(entry) | {"shadowed": list(entry.shadowed)} for entry in found])
         return
+    from rich.table import Table
+
     table = Table("path", "kind", "size", "source", "shadowed", box=None)
     for entry in found:
         table.add_row(entry.path, entry.kind, f"{entry.size:,}", entry.source, ", ".join(entry.shadowed))
@@ -75,6 +73,9 @@ def extract(
     flat: Annotated[bool, typer.Option("--flat", help="no folders")] = False,
 ) -> None:
     """Write the raw bytes of entries."""
+    from pruxel.cli.workspace import Given, matching, open_stack
+    from pruxel.core.sources.names import safe_path, unique_name
+
     context = Context()
     given = Given(profile, layout, language, key, names, without)
     with told():
@@ -110,6 +111,10 @@ def carve(
     as_json: JsonOption = False,
 ) -> None:
     """Find pictures, models and archives inside any file."""
+    from pruxel.core.sources.carve import carve as carve_bytes
+    from pruxel.core.sources.files import map_file
+    from pruxel.core.sources.patterns import matches
+
     with told():
         data = map_file(file)
         hits = [
@@ -138,6 +143,9 @@ def diff(
     as_json: JsonOption = False,
 ) -> None:
     """Tell which entries were added, removed, changed in content or moved between two versions of a game."""
+    from pruxel.cli.workspace import Given, open_stack
+    from pruxel.core.sources.compare import compare
+
     context = Context()
     given = Given(profile, None, language, key, names)
     with told():

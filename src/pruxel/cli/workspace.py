@@ -1,17 +1,17 @@
-"""What the commands share: sources from arguments, errors to exit codes."""
+"""What the commands share: sources from arguments."""
 
 from __future__ import annotations
 
 import sys
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 import typer
 
+from pruxel.cli.told import EXIT_INPUT
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import ErrorCode, InputError, ProofError, PruxelError, UsageError
+from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.binary.load import load_layout
 from pruxel.core.sources.files import read_text
 from pruxel.core.sources.keys import parse_key
@@ -22,7 +22,6 @@ from pruxel.core.sources.profile import Profile
 from pruxel.core.sources.profile_files import LoadedProfile, find_profiles, load_profile, with_layouts
 from pruxel.core.sources.stack import Stack, StackEntry, build_stack
 
-EXIT_USAGE, EXIT_INPUT, EXIT_PROOF = 2, 3, 4
 
 
 @dataclass(frozen=True)
@@ -36,24 +35,6 @@ class Given:
     names: Sequence[Path] | None = None
     without: Sequence[str] | None = None
     any_version: bool = False
-
-
-@contextmanager
-def told() -> Iterator[None]:
-    """Errors of the core become one or two lines on stderr and an exit code."""
-    try:
-        yield
-    except PruxelError as error:
-        sys.stderr.write(f"pruxel: {error.fault.line()}\n")
-        raise typer.Exit(_code(error)) from None
-    except BrokenPipeError:
-        raise typer.Exit(0) from None
-
-
-def _code(error: PruxelError) -> int:
-    if isinstance(error, ProofError):
-        return EXIT_PROOF
-    return EXIT_USAGE if isinstance(error, UsageError) else EXIT_INPUT if isinstance(error, InputError) else 1
 
 
 def _keys(texts: Sequence[str]) -> dict[str, bytes]:

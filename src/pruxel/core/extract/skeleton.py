@@ -123,7 +123,7 @@ def on_skeleton(model: Scene, skeleton: Scene) -> tuple[Scene, list[Fault]]:
                     found=f"joint {most}, {len(children)} parts below",
                 )
             )
-            nodes.append(replace(node, children=children))
+            nodes.append(replace(node, children=children, skin=None))
             continue
         meshes.append(Mesh(mesh.name, tuple(_baked(p, matrices[index]) for p in mesh.primitives), target_weights=mesh.target_weights))
         nodes.append(Node(node.name, mesh=len(meshes) - 1, skin=0, role=node.role, detail=node.detail, origin=node.origin))

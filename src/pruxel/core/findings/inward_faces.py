@@ -10,7 +10,8 @@ from pruxel.core.base.arrays import FloatArray, IndexArray
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence, Finding, Severity, SuggestedStep
 from pruxel.core.findings.registry import rule
-from pruxel.core.geometry.outside import openness
+from pruxel.core.geometry.outside import Openness, openness
+from pruxel.core.scene.analyses import once_per_mesh
 from pruxel.core.scene.model import Mesh, Scene
 from pruxel.core.scene.walk import parts
 
@@ -26,8 +27,7 @@ def inward_faces(scene: Scene, context: Context) -> Iterator[Finding]:
     """
     for (_, node, mesh), part in context.each(list(parts(scene)), lambda p: p[1].name):
         part.check()
-        positions, indices = _joined(mesh)
-        seen = openness(positions, indices)
+        seen = _openness(mesh)
         if not seen.samples or seen.decided < _LEAST_DECIDED * seen.samples:
             continue
         if seen.inward_share < _INWARD_FROM:
@@ -46,10 +46,15 @@ def inward_faces(scene: Scene, context: Context) -> Iterator[Finding]:
                 Evidence("open sky before the faces", round(100 * seen.front, 1), "%"),
                 Evidence("open sky behind the faces", round(100 * seen.back, 1), "%"),
                 Evidence("samples decided", f"{seen.decided} of {seen.samples}"),
-                Evidence("triangles", len(indices)),
+                Evidence("triangles", sum(len(p.indices) for p in mesh.primitives)),
             ),
             suggestion=SuggestedStep("flip_faces", {"parts": [node.name]}, f"Flip the faces of “{node.name}”"),
         )
+
+
+@once_per_mesh("positions", "indices", most=4096)
+def _openness(mesh: Mesh) -> Openness:
+    return openness(*_joined(mesh))
 
 
 def _joined(mesh: Mesh) -> tuple[FloatArray, IndexArray]:

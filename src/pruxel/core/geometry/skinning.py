@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Literal
 
 import numpy as np
-from scipy.spatial.transform import Rotation, Slerp
 
 from pruxel.core.base.arrays import AnyArray, DoubleArray, FloatArray
 
@@ -61,5 +60,19 @@ def value_at(
         )
         return mixed / np.linalg.norm(mixed) if turn else mixed
     if turn:
-        return np.asarray(Slerp([0, 1], Rotation.from_quat(keys[last : last + 2]))(share).as_quat())
+        return slerp(keys[last], keys[last + 1], share)
     return keys[last] * (1 - share) + keys[last + 1] * share
+
+
+def slerp(first: DoubleArray, second: DoubleArray, share: float) -> DoubleArray:
+    """The unit quaternion (4,) at a share of the shorter arc between two of any length (Shoemake 1985)."""
+    a, b = first / np.linalg.norm(first), second / np.linalg.norm(second)
+    cosine = float(a @ b)
+    if cosine < 0:
+        b, cosine = -b, -cosine
+    if cosine > 1 - 1e-9:
+        mixed: DoubleArray = a + share * (b - a)
+        return mixed / np.linalg.norm(mixed)
+    angle = np.arccos(min(cosine, 1.0))
+    between: DoubleArray = (np.sin((1 - share) * angle) * a + np.sin(share * angle) * b) / np.sin(angle)
+    return between

@@ -5,6 +5,7 @@ The picture's background is transparent. Faces seen from behind are drawn as hat
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,24 +16,28 @@ from pruxel.core.geometry.colors import srgb_from_linear
 from pruxel.core.geometry.sampling import sphere_directions
 from pruxel.core.native.rays import Hits, RayMesh
 from pruxel.core.pictures.camera import Camera, frame
+from pruxel.core.pictures.coarse import coarser
 from pruxel.core.pictures.flatten import Soup, flatten, shown_nodes
 from pruxel.core.pictures.shading import hit_points, shade
 from pruxel.core.pictures.strokes import with_solid_strokes
+from pruxel.core.scene.digest import digest
 from pruxel.core.scene.model import Scene
 
 _PASSES = 6
+_SMALL = 400
 _GROUND_RAYS = 24
 
 
 @dataclass(frozen=True)
 class View:
-    """How a picture is taken: texels, direction, samples a side of each texel."""
+    """How a picture is taken: texels, direction, samples a side of each texel, rays to the sky from each point."""
 
     width: int = 320
     height: int = 240
     azimuth_deg: float = 32.0
     elevation_deg: float = 18.0
     samples: int = 2
+    sky_rays: int = 12
     ground: bool = True
 
 
@@ -42,6 +47,8 @@ _DEFAULT = View()
 def render(scene: Scene, context: Context, view: View = _DEFAULT) -> ByteArray:
     """Draw the parts meant to be seen; (height, width, 4) uint8 with straight alpha. An empty scene is transparent."""
     scene = with_solid_strokes(scene)
+    if view.width <= _SMALL:
+        scene = coarser(scene)
     soup = flatten(scene, shown_nodes(scene))
     size = (view.width, view.height)
     if not len(soup.indices):
@@ -53,10 +60,10 @@ def render(scene: Scene, context: Context, view: View = _DEFAULT) -> ByteArray:
         azimuth_deg=0.0 if flat else view.azimuth_deg,
         elevation_deg=0.0 if flat else view.elevation_deg,
     )
-    mesh = RayMesh(soup.positions, soup.indices)
+    mesh = _ray_mesh(digest(soup.positions), digest(soup.indices), soup)
     origins, directions = camera.rays(view.samples)
     context.progress(0.1, "picture")
-    color, alpha = _trace(soup, mesh, origins, directions)
+    color, alpha = _trace(soup, mesh, origins, directions, view.sky_rays)
     context.progress(0.7, "picture")
     if view.ground and not flat:
         missed = alpha < 1.0
@@ -66,7 +73,23 @@ def render(scene: Scene, context: Context, view: View = _DEFAULT) -> ByteArray:
     return _developed(color, alpha, view)
 
 
-def _trace(soup: Soup, mesh: RayMesh, origins: FloatArray, directions: FloatArray) -> tuple[FloatArray, FloatArray]:
+# Another material or light asks for no other tree.
+_trees: OrderedDict[tuple[str, str], RayMesh] = OrderedDict()
+_MOST_TREES = 4
+
+
+def _ray_mesh(positions: str, indices: str, soup: Soup) -> RayMesh:
+    key = (positions, indices)
+    if key not in _trees:
+        _trees[key] = RayMesh(soup.positions, soup.indices)
+        while len(_trees) > _MOST_TREES:
+            _trees.popitem(last=False)
+    return _trees[key]
+
+
+def _trace(
+    soup: Soup, mesh: RayMesh, origins: FloatArray, directions: FloatArray, sky_rays: int
+) -> tuple[FloatArray, FloatArray]:
     """Premultiplied linear colour (n, 3) and alpha (n,), going on behind what is see-through."""
     count = len(origins)
     color, through = np.zeros((count, 3), np.float32), np.ones(count, np.float32)
@@ -80,7 +103,7 @@ def _trace(soup: Soup, mesh: RayMesh, origins: FloatArray, directions: FloatArra
             break
         active, start = active[met], start[met]
         points = hit_points(soup, _only(hits, met), directions[active])
-        lit, alpha = shade(soup, mesh, points)
+        lit, alpha = shade(soup, mesh, points, sky_rays)
         color[active] += (through[active] * alpha)[:, None] * lit
         through[active] *= 1 - alpha
         open_still = through[active] > 0.02

@@ -18,7 +18,6 @@ _RIM = np.array([-0.75, 0.35, -0.55]) / np.linalg.norm([-0.75, 0.35, -0.55])
 _RIM_COLOR = np.array([0.55, 0.75, 0.8])
 _SKY, _GROUND = np.array([0.86, 0.93, 1.0]), np.array([0.52, 0.47, 0.41])
 _AMBIENT = 0.72
-_OCCLUSION_RAYS = 12
 _BEHIND = np.array([[0.72, 0.55, 0.42], [0.5, 0.3, 0.2]])
 
 
@@ -155,7 +154,7 @@ def _bumped(points: Points, mine: AnyArray, texel: FloatArray, scale: float) -> 
     return result
 
 
-def shade(soup: Soup, mesh: RayMesh, points: Points) -> tuple[FloatArray, FloatArray]:
+def shade(soup: Soup, mesh: RayMesh, points: Points, sky_rays: int) -> tuple[FloatArray, FloatArray]:
     """Linear colour (n, 3) and alpha (n,) at each point."""
     look = _looks(soup, points)
     reach = np.float32(np.ptp(soup.positions, axis=0).max())
@@ -164,7 +163,7 @@ def shade(soup: Soup, mesh: RayMesh, points: Points) -> tuple[FloatArray, FloatA
     shadow = np.ones(len(lifted), np.float32)
     rays = np.broadcast_to(_KEY, lifted.shape).astype(np.float32)
     shadow[facing_key] = ~mesh.blocked(lifted[facing_key], rays[facing_key])
-    color = _lit(look, points, shadow, _sky_share(mesh, lifted, points.face_normal) * look.occlusion)
+    color = _lit(look, points, shadow, _sky_share(mesh, lifted, points.face_normal, sky_rays) * look.occlusion)
     hidden = points.behind & ~_double_sided(soup, points)
     color[hidden] = _hatched(points, reach)[hidden]
     color = np.where(look.unlit[:, None], look.base, color)
@@ -177,9 +176,9 @@ def _double_sided(soup: Soup, points: Points) -> AnyArray:
     return both
 
 
-def _sky_share(mesh: RayMesh, lifted: FloatArray, normal: FloatArray) -> FloatArray:
+def _sky_share(mesh: RayMesh, lifted: FloatArray, normal: FloatArray, sky_rays: int) -> FloatArray:
     """How much of the half sphere above each point is open, cosine-weighted, (n,)."""
-    rays = sphere_directions(_OCCLUSION_RAYS)
+    rays = sphere_directions(sky_rays)
     facing = normal @ rays.T
     aimed = rays[None] * np.where(facing < 0, np.float32(-1), np.float32(1))[..., None]
     blocked = mesh.blocked(np.repeat(lifted, len(rays), axis=0), aimed.reshape(-1, 3).astype(np.float32))

@@ -18,7 +18,8 @@ from pruxel.core.formats.registry import format_for
 from pruxel.core.images.decode import decode_image, media_type
 from pruxel.core.pictures.sheet import texture_sheet
 from pruxel.core.scene.assign import assign_materials
-from pruxel.core.scene.edit import merge
+from pruxel.core.scene.beside import side_by_side
+from pruxel.core.scene.checks import entered
 from pruxel.core.scene.images import EncodedImage, Image
 from pruxel.core.scene.materials import Material, Unresolved
 from pruxel.core.scene.model import Scene
@@ -47,12 +48,12 @@ class Opener:
                 hint="Choose a model or a skeleton that has their joints with them.",
             )
         opened = [self._one(path, part) for path, part in context.each(others, lambda p: p)]
-        scene = opened[0] if len(opened) == 1 else merge(opened[0].name, opened)
+        scene = opened[0] if len(opened) == 1 else side_by_side(opened[0].name, opened)
         for path in clips:
             scene, share = with_clips(scene, self.clips(path, context))
             if share < 1:
                 scene = replace(scene, notes=(*scene.notes, f"{path}: {share:.0%} of its joints are here"))
-        return scene
+        return entered(scene, paths[0])
 
     def _one(self, path: str, context: Context, above: tuple[str, ...] = ()) -> Scene:
         """One entry. `above` wait for it: the level that places it, the models whose skeleton it is."""
@@ -61,9 +62,9 @@ class Opener:
         if layout is not None and layout.reads == "level" and not above:
             return self._placed(read_level(data, layout, path, self.stack.profile.conventions, context), path, context)
         if layout is not None and layout.reads == "model":
-            return self._by_layout(data, layout, (*above, path), context)
+            return entered(self._by_layout(data, layout, (*above, path), context), path)
         if layout is not None and layout.reads == "skeleton":
-            return read_skeleton(data, layout, path, self.stack.profile.conventions, context)
+            return entered(read_skeleton(data, layout, path, self.stack.profile.conventions, context), path)
         spec = format_for(path)
         if spec is not None and spec.read is not None:
             found = spec.read(data, path, lambda name: self._bytes(name, path, context), context)

@@ -1,52 +1,25 @@
-"""Run a recipe, step by step, through a cache by content."""
+"""Run a recipe, step by step, through a cache by content.
+
+The key of a result is made of the key before it, the step, its version and its parameters: between steps nothing is measured
+and nothing is hashed.
+"""
 
 from __future__ import annotations
 
 import hashlib
 import json
-from collections import OrderedDict
 from collections.abc import Sequence
-from dataclasses import dataclass, field
-from typing import Protocol
+from dataclasses import dataclass
 
 import pruxel.core.steps  # noqa: F401 - registers all steps
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, Fault, PruxelError
+from pruxel.core.recipe.cache import StepCache
 from pruxel.core.recipe.document import StepUse
 from pruxel.core.scene.digest import digest
-from pruxel.core.scene.measure import measure
+from pruxel.core.scene.measure import triangle_count
 from pruxel.core.scene.model import Scene
-from pruxel.core.steps.registry import STEPS, StepResult
-
-
-class StepCache(Protocol):
-    """Results by key."""
-
-    def get(self, key: str) -> StepResult | None:
-        """The stored result, or None."""
-
-    def put(self, key: str, result: StepResult) -> None:
-        """Store a result."""
-
-
-@dataclass
-class MemoryCache:
-    """The last results, at most `most` of them. Scenes share their arrays, so entries are cheap."""
-
-    most: int = 64
-    _kept: OrderedDict[str, StepResult] = field(default_factory=OrderedDict)
-
-    def get(self, key: str) -> StepResult | None:
-        """The stored result, or None."""
-        if key in self._kept:
-            self._kept.move_to_end(key)
-        return self._kept.get(key)
-
-    def put(self, key: str, result: StepResult) -> None:
-        """Store a result; the one unused longest goes."""
-        self._kept[key] = result
-        while len(self._kept) > self.most:
-            self._kept.popitem(last=False)
+from pruxel.core.steps.registry import STEPS, Library, StepResult
 
 
 @dataclass(frozen=True)
@@ -63,9 +36,10 @@ class StepRun:
 
 @dataclass(frozen=True)
 class RecipeRun:
-    """The scene after each step (scenes[0] is the input) and what each step did."""
+    """The scene after each step (scenes[0] is the input) with its key, and what each step did."""
 
     scenes: tuple[Scene, ...]
+    keys: tuple[str, ...]
     runs: tuple[StepRun, ...]
 
     @property
@@ -74,44 +48,60 @@ class RecipeRun:
         return self.scenes[-1]
 
 
-def step_key(scene_digest: str, use: StepUse) -> str:
-    """The cache key of a step on a scene: input, name, version, parameters."""
+def step_key(before: str, use: StepUse, library: Library) -> str:
+    """The key of a step's result: the key before it, name, version, parameters, and what else it looks at."""
     found = STEPS.get(use.step)
-    params = found.parse(use.params).model_dump(mode="json")
-    text = json.dumps([scene_digest, use.step, found.version, params], sort_keys=True)
+    params = found.parse(use.params)
+    others = [library.digest(wanted) for wanted in found.needs(params)]
+    text = json.dumps([before, use.step, found.version, params.model_dump(mode="json"), others], sort_keys=True)
     return hashlib.blake2b(text.encode(), digest_size=16).hexdigest()
 
 
-def run_recipe(scene: Scene, uses: Sequence[StepUse], cache: StepCache, context: Context) -> RecipeRun:
-    """Run the steps that are on, in order. A step that fails is passed over with its fault; the rest goes on."""
-    scenes, runs = [scene], []
-    current = digest(scene)
+def run_recipe(
+    scene: Scene,
+    uses: Sequence[StepUse],
+    cache: StepCache,
+    context: Context,
+    *,
+    key: str | None = None,
+    library: Library | None = None,
+) -> RecipeRun:
+    """Run the steps that are on, in order. A step that fails is passed over with its fault; the rest goes on.
+
+    `key` names the input, where the caller knows one that is cheaper than its content. `library` gives other entries and
+    workpieces to the steps that ask for them.
+    """
+    shelf = library or Library()
+    scenes, keys, runs = [scene], [key or digest(scene)], list[StepRun]()
     for use, part in context.each(uses, lambda u: u.step):
-        before = sum(p.triangles for p in measure(scenes[-1]).parts)
+        before = triangle_count(scenes[-1])
         if not use.on:
-            scenes.append(scenes[-1])
+            _passed_over(scenes, keys)
             runs.append(StepRun(use, "switched off", before=before, after=before))
             continue
         try:
-            key = step_key(current, use)
-            known = cache.get(key)
-            result = known or _run(scenes[-1], use, part)
+            mine = step_key(keys[-1], use, shelf)
+            known = cache.get(mine)
+            result = known or _run(scenes[-1], use, part, shelf)
         except CancelledError:
             raise
         except PruxelError as error:
-            scenes.append(scenes[-1])
+            _passed_over(scenes, keys)
             runs.append(StepRun(use, fault=error.fault, before=before, after=before))
             continue
         if known is None:
-            cache.put(key, result)
+            cache.put(mine, result)
         scenes.append(result.scene)
-        current = digest(result.scene)
-        after = sum(p.triangles for p in measure(result.scene).parts)
-        runs.append(StepRun(use, result.summary, None, before, after, known is not None))
-    return RecipeRun(tuple(scenes), tuple(runs))
+        keys.append(mine)
+        runs.append(StepRun(use, result.summary, None, before, triangle_count(result.scene), known is not None))
+    return RecipeRun(tuple(scenes), tuple(keys), tuple(runs))
 
 
-def _run(scene: Scene, use: StepUse, context: Context) -> StepResult:
+def _passed_over(scenes: list[Scene], keys: list[str]) -> None:
+    scenes.append(scenes[-1])
+    keys.append(keys[-1])
+
+
+def _run(scene: Scene, use: StepUse, context: Context, library: Library) -> StepResult:
     found = STEPS.get(use.step)
-    result: StepResult = found.run(scene, found.parse(use.params), context)
-    return result
+    return found.perform(scene, found.parse(use.params), context, library)

@@ -15,6 +15,10 @@ from pruxel.core.sources.kinds import HEAD_BYTES, Kind, classify
 from pruxel.core.sources.knowledge import Knowledge
 
 
+# How far a single file's companions are looked for.
+_COMPANION_DEPTH, _MOST_COMPANIONS = 2, 4000
+
+
 def walk_files(root: Path) -> Iterator[tuple[str, Path]]:
     """Relative path and place of every file; links that lead out of the root are left alone."""
     base = root.resolve()
@@ -102,7 +106,6 @@ class FileSource:
     def listing(self, context: Context) -> Listing:
         """The file itself, and beside it the files it may refer to."""
         context.check()
-        neighbours = FolderSource(self.file.parent, self.knowledge)
         own = [
             Listed(
                 path.name,
@@ -114,13 +117,27 @@ class FileSource:
             )
             for path, stat in [(self.file, self.file.stat())]
         ]
-        companions = {Kind.TEXTURE, Kind.MATERIAL}
-        others = [
-            item
-            for item in neighbours.listing(context).entries
-            if item.kind in companions and item.path != self.file.name
-        ]
-        return Listing((*own, *others))
+        return Listing((*own, *self._companions(context)))
+
+    def _companions(self, context: Context) -> Iterator[Listed]:
+        """What a model may name, in its folder and a little below: textures, materials, buffers."""
+        seen = 0
+        for folder, folders, names in os.walk(self.file.parent):
+            depth = len(Path(folder).relative_to(self.file.parent).parts)
+            folders[:] = sorted(folders) if depth < _COMPANION_DEPTH else []
+            for name in sorted(names):
+                seen += 1
+                context.check()
+                if seen > _MOST_COMPANIONS:
+                    return
+                path = Path(folder) / name
+                if path == self.file or not path.is_file() or not path.resolve().is_relative_to(self.file.parent.resolve()):
+                    continue
+                relative = path.relative_to(self.file.parent).as_posix()
+                kind = classify(first_bytes(path), relative, self.knowledge.layouts)
+                if kind in {Kind.TEXTURE, Kind.MATERIAL} or path.suffix.lower() == ".bin":
+                    stat = path.stat()
+                    yield Listed(relative, kind, stat.st_size, stat.st_size, "stored", stat.st_mtime_ns)
 
     def read(self, path: str, context: Context) -> memoryview:
         """The bytes of the file or of a neighbour."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Generic, TypeVar
 
@@ -10,8 +10,13 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
+from pruxel.core.base.findings import Evidence
 from pruxel.core.base.registry import Registry
 from pruxel.core.scene.model import Scene
+from pruxel.core.steps.references import Reference, references_in
+
+# References that lead out of the scene: to what a step brings in.
+_OUTSIDE = ("entry", "workpiece")
 
 
 class Params(BaseModel):
@@ -25,11 +30,44 @@ P = TypeVar("P", bound=Params)
 
 @dataclass(frozen=True)
 class StepResult:
-    """The new scene, and what was done in a few words with numbers."""
+    """The new scene, and what was done: in a few words, in numbers, and what became of parts.
+
+    `renamed` gives a part's new name by its old one, `removed` lists parts that are gone, so that later steps can follow.
+    """
 
     scene: Scene
     summary: str
-    notes: tuple[str, ...] = field(default=())
+    measured: tuple[Evidence, ...] = ()
+    renamed: Mapping[str, str] = field(default_factory=dict)
+    removed: tuple[str, ...] = ()
+    notes: tuple[str, ...] = ()
+
+
+class Library:
+    """Where steps find other entries and workpieces; this one has none."""
+
+    def digest(self, reference: Reference) -> str:
+        """What changes when the referenced thing does; raises `UsageError` or `InputError` when it is not there."""
+        raise self._absent(reference)
+
+    def scene(self, reference: Reference, context: Context) -> Scene:
+        """The referenced thing as a scene; raises as `digest` does."""
+        context.check()
+        raise self._absent(reference)
+
+    @staticmethod
+    def _absent(reference: Reference) -> UsageError:
+        return UsageError(
+            ErrorCode.USAGE,
+            f"there is no {reference.to} '{reference.name}' here",
+            expected="a step that needs nothing beside the scene, or sources that hold it",
+            found=reference.name,
+        )
+
+
+Others = Mapping[Reference, Scene]
+Run = Callable[[Scene, P, Context], StepResult]
+Join = Callable[[Scene, P, Context, Others], StepResult]
 
 
 @dataclass(frozen=True)
@@ -41,7 +79,7 @@ class Step(Generic[P]):
     about: str
     version: int
     params: type[P]
-    run: Callable[[Scene, P, Context], StepResult]
+    join: Join[P]
 
     def parse(self, values: dict[str, Any]) -> P:
         """Check parameters; raises `UsageError` that names the field."""
@@ -51,22 +89,61 @@ class Step(Generic[P]):
             first = error.errors()[0]
             raise UsageError(
                 ErrorCode.USAGE,
-                f"step '{self.name}': {first['msg']}",
+                f"'{self.title}' cannot run so: {_words(first)}",
                 field=".".join(str(step) for step in first["loc"]) or None,
                 found=repr(first.get("input"))[:120],
             ) from error
+
+    @staticmethod
+    def needs(params: P) -> Sequence[Reference]:
+        """The entries and workpieces that parameters name, each once."""
+        return list(dict.fromkeys(found for found in references_in(params) if found.to in _OUTSIDE))
+
+    def perform(self, scene: Scene, params: P, context: Context, library: Library) -> StepResult:
+        """Run on a scene, with the other scenes that the parameters name."""
+        return self.join(scene, params, context, {wanted: library.scene(wanted, context) for wanted in self.needs(params)})
+
+    def run(self, scene: Scene, params: P, context: Context) -> StepResult:
+        """Run on a scene alone."""
+        return self.perform(scene, params, context, Library())
+
+
+def _words(error: Any) -> str:  # noqa: ANN401 - a Pydantic error
+    """What is wrong, in words without a library's turns of phrase."""
+    kind, limits = str(error["type"]), error.get("ctx", {})
+    bounds = {"greater_than": "gt", "greater_than_equal": "ge", "less_than": "lt", "less_than_equal": "le"}
+    if kind in bounds:
+        words = {"gt": "more than", "ge": "at least", "lt": "less than", "le": "at most"}[bounds[kind]]
+        return f"the number must be {words} {limits[bounds[kind]]}"
+    if kind == "missing":
+        return "a value is missing"
+    if kind == "extra_forbidden":
+        return "there is no such parameter"
+    if kind in {"too_short", "string_too_short"}:
+        return f"at least {limits.get('min_length', 1)} must be chosen"
+    if kind == "literal_error":
+        return f"it must be {limits['expected']}"
+    return str(error["msg"])[:1].lower() + str(error["msg"])[1:]
 
 
 STEPS: Registry[Step[Any]] = Registry("step")
 
 
-def step(
-    name: str, title: str, about: str, params: type[P], version: int = 1
-) -> Callable[[Callable[[Scene, P, Context], StepResult]], Callable[[Scene, P, Context], StepResult]]:
-    """Register the decorated function as a step."""
+def step(name: str, title: str, about: str, params: type[P], version: int = 1) -> Callable[[Run[P]], Run[P]]:
+    """Register the decorated function as a step that works on one scene."""
 
-    def add(run: Callable[[Scene, P, Context], StepResult]) -> Callable[[Scene, P, Context], StepResult]:
-        STEPS.add(name, Step(name, title, about, version, params, run))
+    def add(run: Run[P]) -> Run[P]:
+        STEPS.add(name, Step(name, title, about, version, params, lambda s, p, c, _others: run(s, p, c)))
         return run
+
+    return add
+
+
+def joining_step(name: str, title: str, about: str, params: type[P], version: int = 1) -> Callable[[Join[P]], Join[P]]:
+    """Register the decorated function as a step that brings other scenes in."""
+
+    def add(join: Join[P]) -> Join[P]:
+        STEPS.add(name, Step(name, title, about, version, params, join))
+        return join
 
     return add

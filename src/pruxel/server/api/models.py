@@ -155,13 +155,18 @@ class CheckOut(BaseModel):
     written: str
     read: str
     passed: bool
+    warning: bool = False
+
+
+Outcome = Literal["proven", "failed", "not made"]
 
 
 class ProofOut(BaseModel):
     file: str
     reader: str
     checks: list[CheckOut]
-    passed: bool
+    not_made: str = ""
+    outcome: Outcome
 
 
 class FileOut(BaseModel):
@@ -180,7 +185,8 @@ class FormatReportOut(BaseModel):
 class ReportOut(BaseModel):
     name: str
     formats: list[FormatReportOut]
-    passed: bool
+    told: list[str] = []
+    outcome: Outcome
 
 
 class DeliveryOut(BaseModel):

@@ -13,7 +13,8 @@ from pruxel.core.base.context import Context
 from pruxel.core.findings.registry import find
 from pruxel.core.pictures.render import View as PictureView
 from pruxel.core.recipe.document import StepUse
-from pruxel.core.recipe.run import MemoryCache, RecipeRun, run_recipe
+from pruxel.core.recipe.cache import MemoryCache
+from pruxel.core.recipe.run import RecipeRun, run_recipe
 from pruxel.core.scene.measure import measure
 from pruxel.core.scene.model import Scene
 from pruxel.server.jobs.pictures import VERSION, scene_file, scene_picture

@@ -10,8 +10,8 @@ from pruxel.core.base.arrays import AnyArray, as_floats
 from pruxel.core.geometry.normals import vertex_normals
 from pruxel.core.geometry.tangents import vertex_tangents
 from pruxel.core.scene.materials import Material
-from pruxel.core.scene.model import Mesh, MorphTarget, Primitive, Scene
-from pruxel.core.scene.references import references
+from pruxel.core.scene.model import Mesh, MorphTarget, Primitive, Scene, Strokes
+from pruxel.core.scene.references import references, remapped
 
 # The validator takes vectors within 0.00674 of unit length.
 _UNIT = 5e-3
@@ -19,6 +19,7 @@ _UNIT = 5e-3
 
 def with_sound_surfaces(scene: Scene, told: list[str]) -> Scene:
     """Directions of unit length, the UV sets that materials read, as many targets in every primitive of a mesh."""
+    scene = _with_plain_strokes(scene, told)
     sets_read = [_sets_read(material) for material in scene.materials]
 
     def sound(mesh: Mesh) -> Mesh:
@@ -40,6 +41,26 @@ def with_sound_surfaces(scene: Scene, told: list[str]) -> Scene:
         for node in scene.nodes
     )
     return replace(scene, meshes=meshes, nodes=nodes)
+
+
+def _with_plain_strokes(scene: Scene, told: list[str]) -> Scene:
+    """Points and lines have no UVs; those of a textured material get the same one without its textures."""
+    materials = list(scene.materials)
+    plain: dict[int, int] = {}
+
+    def of(strokes: Strokes) -> Strokes:
+        if strokes.material is None or not _sets_read(scene.materials[strokes.material]):
+            return strokes
+        if strokes.material not in plain:
+            bare = remapped(scene.materials[strokes.material], {"textures": {}})
+            assert bare is not None
+            plain[strokes.material] = len(materials)
+            materials.append(bare)
+            told.append(f"points and lines of material '{bare.name}' go without its textures")
+        return replace(strokes, material=plain[strokes.material])
+
+    meshes = tuple(replace(m, strokes=tuple(of(s) for s in m.strokes)) if m.strokes else m for m in scene.meshes)
+    return replace(scene, meshes=meshes, materials=tuple(materials)) if plain else scene
 
 
 def _sets_read(material: Material) -> int:

@@ -9,17 +9,19 @@ from pydantic import Field
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
+from pruxel.core.base.findings import Evidence
 from pruxel.core.scene.edit import keep_nodes
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.walk import parts
 from pruxel.core.steps.choose_parts import chosen_parts
+from pruxel.core.steps.references import Part
 from pruxel.core.steps.registry import Params, StepResult, step
 
 
 class ShowParts(Params):
     """Which parts, and whether they are the ones that stay or go."""
 
-    parts: tuple[str, ...] = Field(..., min_length=1, title="Parts", description="names of the parts")
+    parts: tuple[Part, ...] = Field(..., min_length=1, title="Parts", description="names of the parts")
     action: Literal["keep", "drop"] = Field("keep", title="Action", description="keep only these parts, or drop them")
 
 
@@ -42,7 +44,10 @@ def show_parts(scene: Scene, params: ShowParts, context: Context) -> StepResult:
     needed = {i for i in dropped if scene.nodes[i].children}
     kept = _without_meshes(scene, needed)
     result = keep_nodes(kept, [*stay, *needed])
-    return StepResult(result, f"{len(everything) - len(dropped)} of {len(everything)} parts kept")
+    left = len(everything) - len(dropped)
+    measured = (Evidence("parts kept", left), Evidence("parts dropped", len(dropped)))
+    gone = tuple(scene.nodes[index].name for index in dropped)
+    return StepResult(result, f"{left} of {len(everything)} parts kept", measured, removed=gone)
 
 
 def _without_meshes(scene: Scene, nodes: set[int]) -> Scene:

@@ -4,20 +4,23 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import numpy as np
 from pydantic import Field
 
 from pruxel.core.base.arrays import FloatArray, IndexArray, as_floats, as_indices
 from pruxel.core.base.context import Context
+from pruxel.core.base.findings import Evidence
 from pruxel.core.scene.edit import edit_meshes
 from pruxel.core.scene.model import Mesh, Primitive, Scene
 from pruxel.core.steps.choose_parts import chosen_parts
+from pruxel.core.steps.references import Part
 from pruxel.core.steps.registry import Params, StepResult, step
 
 
 class FlipFaces(Params):
     """Which parts to turn; none named means all."""
 
-    parts: tuple[str, ...] = Field((), description="names of the parts", title="Parts")
+    parts: tuple[Part, ...] = Field((), description="names of the parts", title="Parts")
     normals: bool = Field(default=True, description="turn the vertex normals too", title="Turn normals")
 
 
@@ -29,7 +32,11 @@ def flip(indices: IndexArray, normals: FloatArray | None) -> tuple[IndexArray, F
 
 def _flipped(primitive: Primitive, *, normals: bool) -> Primitive:
     indices, turned = flip(primitive.indices, primitive.normals)
-    return replace(primitive, indices=indices, normals=turned if normals else primitive.normals)
+    tangents = primitive.tangents
+    if tangents is not None and normals:
+        # The bitangent is normal × tangent: with the normal turned, its sign keeps it where it was.
+        tangents = as_floats(tangents * np.float32([1, 1, 1, -1]), 4)
+    return replace(primitive, indices=indices, normals=turned if normals else primitive.normals, tangents=tangents)
 
 
 @step(
@@ -53,4 +60,5 @@ def flip_faces(scene: Scene, params: FlipFaces, context: Context) -> StepResult:
         for p in scene.meshes[mesh].primitives
     )
     word = "part" if len(nodes) == 1 else "parts"
-    return StepResult(edit_meshes(scene, nodes, change), f"{flipped:,} faces of {len(nodes)} {word} turned")
+    measured = (Evidence("faces turned", flipped), Evidence("parts", len(nodes)))
+    return StepResult(edit_meshes(scene, nodes, change), f"{flipped:,} faces of {len(nodes)} {word} turned", measured)

@@ -1,0 +1,96 @@
+"""What the parameters of a step may point at, each a type of its own: forms offer a choice of just that.
+
+A reference is text (a name, a path, an id). Its type says what it refers to, in Python and in the JSON schema (`refers_to`);
+a quantity says its unit (`unit`). Both are read by the page's forms and by the registry.
+"""
+
+from __future__ import annotations
+
+import typing
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, GetJsonSchemaHandler
+from pydantic.json_schema import JsonSchemaValue
+from pydantic_core import CoreSchema
+
+Target = Literal["part", "material", "texture", "joint", "clip", "entry", "workpiece"]
+
+
+@dataclass(frozen=True)
+class Refers:
+    """Marks text that names something."""
+
+    to: Target
+
+    def __get_pydantic_json_schema__(self, core: CoreSchema, handler: GetJsonSchemaHandler) -> JsonSchemaValue:
+        """The plain schema of text, with what it refers to."""
+        return handler(core) | {"refers_to": self.to}
+
+
+@dataclass(frozen=True)
+class Unit:
+    """Marks a number that is a quantity."""
+
+    name: str
+
+    def __get_pydantic_json_schema__(self, core: CoreSchema, handler: GetJsonSchemaHandler) -> JsonSchemaValue:
+        """The plain schema of a number, with its unit."""
+        return handler(core) | {"unit": self.name}
+
+
+Part = Annotated[str, Refers("part")]
+MaterialName = Annotated[str, Refers("material")]
+TextureName = Annotated[str, Refers("texture")]
+Joint = Annotated[str, Refers("joint")]
+ClipName = Annotated[str, Refers("clip")]
+Entry = Annotated[str, Refers("entry")]
+WorkpieceId = Annotated[str, Refers("workpiece")]
+Metres = Annotated[float, Unit("m")]
+Degrees = Annotated[float, Unit("°")]
+Share = Annotated[float, Unit("%"), Field(ge=0, le=100)]
+Place = tuple[Metres, Metres, Metres]
+
+
+class FaceSet(BaseModel):
+    """Some triangles of a part: runs of (first, how many), ascending."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    part: Part
+    runs: tuple[tuple[int, int], ...] = Field((), title="Faces", description="runs of triangles: first, how many")
+
+
+@dataclass(frozen=True)
+class Reference:
+    """One reference found in parameters."""
+
+    to: Target
+    name: str
+
+
+def references_in(params: BaseModel) -> Iterator[Reference]:
+    """All references that parameters hold, at any depth."""
+    hints = typing.get_type_hints(type(params), include_extras=True)
+    for name in type(params).model_fields:
+        yield from _inside(getattr(params, name), hints[name])
+
+
+def _inside(value: Any, hint: Any) -> Iterator[Reference]:  # noqa: ANN401 - any parameter
+    if isinstance(value, BaseModel):
+        yield from references_in(value)
+    elif isinstance(value, str):
+        yield from (Reference(mark.to, value) for mark in _marks(hint))
+    elif isinstance(value, tuple | list):
+        for item in value:
+            yield from _inside(item, hint)
+
+
+def _marks(hint: Any) -> Iterator[Refers]:  # noqa: ANN401 - a type
+    """The marks anywhere in a type."""
+    if typing.get_origin(hint) is Annotated:
+        yield from (item for item in hint.__metadata__ if isinstance(item, Refers))
+    for inner in typing.get_args(hint):
+        if not isinstance(inner, Refers | Unit):
+            yield from _marks(inner)
