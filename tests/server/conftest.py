@@ -42,10 +42,6 @@ def installation(game: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterat
         migrate_database()
         migrate_database()
         yield env | {"mounts": str(mounts)}
-        from pruxel.server.jobs.queue import sync_queue
-
-        if sync_queue.cache_info().currsize:
-            sync_queue().close()
         database.engine().dispose()
     shutil.rmtree(cluster_folder(data))
 

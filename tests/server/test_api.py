@@ -100,8 +100,8 @@ def test_the_line_from_entry_to_proven_zip(client: TestClient, project: str, cra
     content = view(client, crab, wait_for)
     [finding] = content["findings"]
     assert finding["rule"] == "inward_faces"
-    scene = client.get(f"/api/blobs/{content['scene']}")
-    assert scene.headers["content-type"] == "model/gltf-binary"
+    manifest = client.get(f"/api/scenes/{content['scene']}").json()
+    assert len(manifest["nodes"]) >= len(content["facts"]["parts"]) > 3
     use = {"step": finding["suggestion"]["step"], "params": finding["suggestion"]["params"], "on": True}
     assert client.put(f"/api/workpieces/{crab}/steps", json={"steps": [use]}).json()["can_undo"]
     mended = view(client, crab, wait_for)
@@ -111,7 +111,7 @@ def test_the_line_from_entry_to_proven_zip(client: TestClient, project: str, cra
     made = client.post(f"/api/workpieces/{crab}/deliveries", json={"name": "crab", "formats": ["glb", "obj"]}).json()
     assert wait_for(ended(client, project, made["job"]))["status"] == "done"
     [delivery] = [d for d in client.get(f"/api/projects/{project}/deliveries").json() if d["id"] == made["id"]]
-    assert delivery["report"]["passed"]
+    assert delivery["report"]["outcome"] == "proven"
     archive = zipfile.ZipFile(io.BytesIO(client.get(f"/api/deliveries/{made['id']}/zip").content))
     names = set(archive.namelist())
     assert {"glb/crab.glb", "obj/crab.obj", "obj/crab.mtl", "report.json"} <= names
@@ -221,7 +221,7 @@ def test_a_killed_worker_is_seen_and_nothing_half_written_stays(
     assert again["status"] == "done"
     assert not list(home.glob(".doomed-*"))
     [folder] = [p for p in home.glob("doomed-*") if p.is_dir()]
-    assert json.loads((folder / "report.json").read_text())["passed"]
+    assert json.loads((folder / "report.json").read_text())["outcome"] == "proven"
 
 
 def test_a_job_can_be_cancelled(client: TestClient, project: str, crab: str, wait_for: Wait) -> None:

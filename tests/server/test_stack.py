@@ -283,7 +283,7 @@ def test_names_by_hand_by_list_and_by_harvest(client: TestClient, reef: str, wai
     assert entry(client, reef, right)["source"] == "deep.brh"
     job = client.post(f"/api/projects/{reef}/harvest").json()
     assert wait_for(ended(client, reef, job["id"]))["status"] == "done"
-    won = client.get(f"/api/jobs/{job['id']}").json()["payload"]["won"]
+    won = client.get(f"/api/jobs/{job['id']}/results").json()["won"]
     assert len(won) == 22
     wait_for(lambda: known() == (60, 60))
     assert facets(client, reef, flag="unnamed")["total"] == 0
@@ -346,9 +346,12 @@ def test_looks_of_every_kind(client: TestClient, reef: str, wait_for: Wait) -> N
     assert look("text/update_1.txt")["text"].startswith("Hats")
     assert "no such" in look("dev/starfish.mtl")["problem"] or look("dev/starfish.mtl")["problem"]
     job = look(CRAB)["glance"]
-    seen = wait_for(lambda: (g := client.get(f"/api/glances/{job}").json())["status"] == "done" and g)
+    seen = wait_for(lambda: (g := client.get(f"/api/projects/{reef}/glances/{job}").json())["status"] == "done" and g)
     assert seen["facts"]["triangles"] == 48_178
-    assert client.get(f"/api/blobs/{seen['scene']}").headers["content-type"] == "model/gltf-binary"
+    manifest = client.get(f"/api/scenes/{seen['scene']}").json()
+    positions = manifest["meshes"][0]["primitives"][0]["positions"]
+    assert len(client.get(f"/api/blobs/{positions['blob']}").content) == 12 * positions["shape"][0]
+    assert all(client.get(f"/api/blobs/{name}").headers["content-type"].startswith("image/") for name in manifest["pictures"])
     assert look(CRAB)["glance"] == job
     hexed = client.get(f"/api/entries/{number}/bytes", params={"offset": 0, "size": 4}).json()
     assert bytes.fromhex(hexed["hex"]) == b"DDS "
@@ -358,7 +361,7 @@ def test_finds_become_entries(client: TestClient, reef: str, wait_for: Wait) -> 
     dump = entry(client, reef, "dev/dump.bin")
     job = client.post(f"/api/entries/{dump['id']}/carve", json={}).json()
     assert wait_for(ended(client, reef, job["id"]))["status"] == "done"
-    hits = client.get(f"/api/jobs/{job['id']}").json()["payload"]["hits"]
+    hits = client.get(f"/api/jobs/{job['id']}/results").json()["hits"]
     assert [h["format"] for h in hits][:3] == ["PNG", "JPEG", "DDS"]
     assert all(h["picture"] for h in hits[:4])
     label = client.post(f"/api/entries/{dump['id']}/finds", json={"hits": hits[:3]}).json()

@@ -26,6 +26,8 @@ async function main(): Promise<void> {
 }
 
 main().catch((error: unknown) => {
-  process.stderr.write(`${basename(process.argv[3] ?? '')}: ${error instanceof Error ? error.message : String(error)}\n`)
+  process.stderr.write(
+    `${basename(process.argv[3] ?? '')}: ${error instanceof Error ? error.message : String(error)}\n`,
+  )
   process.exit(2)
 })

@@ -9,7 +9,15 @@ type Info = Record<string, string | number[]>
 
 export function readObj(text: string, beside: (name: string) => Buffer, arrays: Arrays): ReadBack {
   const root = new OBJLoader().parse(text)
-  const out: ReadBack = { reader: 'three.js', nodes: [], geometries: [], parts: [], materials: [], clips: [], poses: [] }
+  const out: ReadBack = {
+    reader: 'three.js',
+    nodes: [],
+    geometries: [],
+    parts: [],
+    materials: [],
+    clips: [],
+    poses: [],
+  }
   for (const line of text.match(/^mtllib .+$/gm) ?? []) {
     const library = new MTLLoader().parse(beside(line.slice(7).trim()).toString('utf8'), '')
     const described = library.materialsInfo as unknown as Record<string, Info>

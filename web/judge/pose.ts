@@ -38,7 +38,11 @@ function holder(mesh: SkinnedMesh): (vertex: number, point: Vector3) => void {
     new Matrix4().multiplyMatrices(bone.matrixWorld, mesh.skeleton.boneInverses[i] ?? new Matrix4()),
   )
   const geometry = mesh.geometry
-  const sets = [['skinIndex', 'skinWeight'], ['joints_1', 'weights_1'], ['joints_2', 'weights_2']]
+  const sets = [
+    ['skinIndex', 'skinWeight'],
+    ['joints_1', 'weights_1'],
+    ['joints_2', 'weights_2'],
+  ]
     .map(([j, w]) => [geometry.getAttribute(j ?? ''), geometry.getAttribute(w ?? '')] as const)
     .filter(([j, w]) => j !== undefined && w !== undefined)
   const sum = new Vector3()

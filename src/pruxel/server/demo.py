@@ -15,7 +15,7 @@ from types import FrameType
 from sqlalchemy import select
 
 from pruxel.sample.build import cached_sample
-from pruxel.server.jobs.queue import put_job, send
+from pruxel.server.jobs.queue import put_job
 from pruxel.server.postgres import free_port, running_cluster
 from pruxel.server.settings import settings
 from pruxel.server.store.database import session
@@ -48,12 +48,8 @@ def mount_demo(folder: Path) -> None:
         mine = select(SourceRow.mount, SourceRow.state).where(SourceRow.project_id == project.id)
         states = db.execute(mine).all()
         wanted = {mount for mount, state in states if state == "waiting"} if states else {str(folder.resolve())}
-        jobs = [
+        for mount in sorted(wanted):
             put_job(db, project.id, "scan", "Reading Brinepost", {"mount": mount, "key": mount})
-            for mount in sorted(wanted)
-        ]
-    for job in jobs:
-        send(job)
 
 
 class _StopError(Exception):

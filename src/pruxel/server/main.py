@@ -19,14 +19,17 @@ from pruxel.server.api import (
     entries,
     events,
     extracts,
+    jobs,
     looks,
     naming,
     profiles,
     projects,
+    recipes,
     sources,
     uploads,
     workpieces,
 )
+from pruxel.server.api.compressed import Compressed
 from pruxel.server.api.guard import Guard
 from pruxel.server.api.problems import RESPONSES, add_problem_details
 from pruxel.server.jobs import looking
@@ -48,6 +51,8 @@ PARTS = (
     extracts,
     workpieces,
     deliveries,
+    recipes,
+    jobs,
     events,
 )
 WEB = Path(__file__).parent / "web"
@@ -57,6 +62,7 @@ WEB = Path(__file__).parent / "web"
 async def _running(_app: FastAPI) -> AsyncIterator[None]:
     start_aside(looking.__name__)
     yield
+    await events.BROADCAST.close()
     end_aside()
 
 
@@ -73,6 +79,7 @@ def create_app() -> FastAPI:
     add_problem_details(app)
     for part in PARTS:
         app.include_router(part.router, prefix="/api", responses=RESPONSES)  # type: ignore[arg-type]
+    app.add_middleware(Compressed)
     app.add_middleware(Guard)
     if WEB.is_dir():
         app.mount("/assets", StaticFiles(directory=WEB / "assets"), name="assets")

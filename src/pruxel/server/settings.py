@@ -23,6 +23,18 @@ class Settings(BaseSettings):
     roots: list[Path] = Field(default_factory=lambda: [Path.home()])
     output_folder: Path | None = None
     sqlalchemy_echo: bool = False
+    job_memory_gb: float = 8.0
+    store_gb: float = 20.0
+
+    @property
+    def job_memory_bytes(self) -> int:
+        """How much memory one job may take before it is ended."""
+        return int(self.job_memory_gb * 1e9)
+
+    @property
+    def store_bytes(self) -> int:
+        """How much scenes and results of steps may take in the blob store."""
+        return int(self.store_gb * 1e9)
 
     @property
     def blobs(self) -> str:

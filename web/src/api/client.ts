@@ -1,4 +1,5 @@
-import type { components } from './schema'
+import createClient from 'openapi-fetch'
+import type { components, paths } from './schema'
 
 type Schemas = components['schemas']
 export type Project = Schemas['ProjectOut']
@@ -17,6 +18,7 @@ export type Selection = Schemas['SelectionOut']
 export type ExtractWish = Partial<Schemas['ExtractIn']>
 export type Collision = Schemas['CollisionOut']
 export type Hit = Schemas['HitModel']
+export type Results = Schemas['JobResults']
 export type Card = Schemas['CardOut']
 export type Catalogue = Schemas['CatalogueOut']
 export type Naming = Schemas['NamingOut']
@@ -45,29 +47,38 @@ export class ApiError extends Error {
   }
 }
 
-async function call<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
-  let response: Response
-  const raw = body instanceof Blob
-  try {
-    response = await fetch(`/api${path}`, {
-      method,
-      signal,
-      headers: body === undefined ? {} : { 'Content-Type': raw ? 'application/octet-stream' : 'application/json' },
-      body: body === undefined ? undefined : raw ? body : JSON.stringify(body),
-    })
-  } catch (error) {
-    if (error instanceof DOMException && error.name === 'AbortError') throw error
-    throw new ApiError({ title: 'No answer', status: 0, code: 'offline', detail: 'The server does not answer. Is it still running?' })
-  }
-  if (!response.ok) {
-    const fallback = { title: response.statusText, status: response.status, code: 'http', detail: `The server answered ${response.status}.` }
-    throw new ApiError(await response.json().catch(() => fallback))
-  }
-  return response.status === 204 ? (undefined as T) : response.json()
+const client = createClient<paths>({ baseUrl: '' })
+
+const OFFLINE: ProblemDetails = {
+  title: 'No answer',
+  status: 0,
+  code: 'offline',
+  detail: 'The server does not answer. Is it still running?',
 }
 
-type Values = Record<string, string | number | boolean | null | undefined>
-/** A search as the routes take it. */
+interface Answer<T> {
+  data?: T
+  error?: unknown
+  response: Response
+}
+
+// The data of an answer, or an `ApiError` that says what went wrong, where, and what to try.
+async function ok<T>(asked: Promise<Answer<T>>): Promise<T> {
+  let answer: Answer<T>
+  try {
+    answer = await asked
+  } catch (error) {
+    if (error instanceof DOMException && error.name === 'AbortError') throw error
+    throw new ApiError(OFFLINE)
+  }
+  const { data, error, response } = answer
+  if (response.ok) return data as T
+  const words = `The server answered ${response.status}.`
+  const fallback = { title: response.statusText, status: response.status, code: 'http', detail: words }
+  throw new ApiError(error && typeof error === 'object' && 'title' in error ? (error as ProblemDetails) : fallback)
+}
+
+// A search as the routes take it.
 export interface Wish {
   search?: string
   kind?: string | null
@@ -82,82 +93,185 @@ export interface Wish {
   down?: boolean
 }
 
-const q = (values: Values) =>
-  new URLSearchParams(Object.entries(values).flatMap(([k, v]) => (v === null || v === undefined || v === '' || v === false ? [] : [[k, String(v)]]))).toString()
+// Values of an address; what is empty is left out.
+function given<T extends object>(values: T): T {
+  const kept = Object.entries(values).filter(([, v]) => v !== null && v !== undefined && v !== '' && v !== false)
+  return Object.fromEntries(kept) as T
+}
+
+const raw = { bodySerializer: (body: unknown) => body as Blob, headers: { 'Content-Type': 'application/octet-stream' } }
+const at = (path: Record<string, string | number>, query: object = {}) =>
+  ({ params: { path, query: given(query) } }) as never
 
 export const api = {
-  projects: () => call<Project[]>('GET', '/projects'),
-  createProject: (name: string) => call<Project>('POST', '/projects', { name }),
-  sources: (project: string) => call<Source[]>('GET', `/projects/${project}/sources`),
-  mount: (project: string, path: string, force = false) => call<Job>('POST', `/projects/${project}/sources`, { path, force }),
-  unmount: (project: string, mount: string) => call<void>('DELETE', `/projects/${project}/sources?${q({ mount })}`),
-  removeSource: (source: string) => call<void>('DELETE', `/sources/${source}`),
-  orderSources: (project: string, sources: string[]) => call<Source[]>('PUT', `/projects/${project}/sources/order`, { sources }),
-  changeSource: (source: string, change: Schemas['SourceIn']) => call<Source>('PATCH', `/sources/${source}`, change),
-  readSource: (source: string) => call<Job>('POST', `/sources/${source}/read`),
-  verifySource: (source: string) => call<Job>('POST', `/sources/${source}/verify`),
-  chooseLanguage: (project: string, language: string | null) => call<Project>('PUT', `/projects/${project}/language`, { language }),
-  problems: (project: string) => call<ProblemRow[]>('GET', `/projects/${project}/problems`),
-  places: (path: string | null) => call<Places>('GET', `/places?${q({ path })}`),
-  fits: (path: string) => call<Fit[]>('GET', `/fits?${q({ path })}`),
-  profile: (project: string) => call<Profile>('GET', `/projects/${project}/profile`),
-  checkProfile: (project: string, text: string) => call<Profile>('POST', `/projects/${project}/profile/check`, { text }),
-  setProfile: (project: string, text: string) => call<Job | null>('PUT', `/projects/${project}/profile`, { text }),
-  keys: (project: string) => call<Key[]>('GET', `/projects/${project}/keys`),
-  putKey: (project: string, name: string, value: string) => call<Key[]>('PUT', `/projects/${project}/keys`, { name, value }),
-  removeKey: (project: string, name: string) => call<Key[]>('DELETE', `/projects/${project}/keys?${q({ name })}`),
-  names: (project: string) => call<NameList[]>('GET', `/projects/${project}/names`),
-  addNames: (project: string, label: string, data: Blob) => call<NameList[]>('POST', `/projects/${project}/names?${q({ label })}`, data),
-  removeNames: (id: string) => call<void>('DELETE', `/names/${id}`),
-  nameByHand: (project: string, entry: number, name: string) => call<NameList[]>('POST', `/projects/${project}/names/hand`, { entry, name }),
-  harvest: (project: string) => call<Job>('POST', `/projects/${project}/harvest`),
-  startUpload: (project: string, name: string, size: number) => call<Upload>('POST', `/projects/${project}/uploads`, { name, size }),
-  sendPiece: (project: string, upload: string, offset: number, piece: Blob) =>
-    call<Upload>('PUT', `/projects/${project}/uploads/${upload}?offset=${offset}`, piece),
+  projects: () => ok(client.GET('/api/projects')),
+  createProject: (name: string) => ok(client.POST('/api/projects', { body: { name } })),
+  renameProject: (project: string, name: string) =>
+    ok(client.PATCH('/api/projects/{project}', { params: { path: { project } }, body: { name } })),
+  removeProject: (project: string) => ok(client.DELETE('/api/projects/{project}', at({ project }))),
+  sources: (project: string) => ok(client.GET('/api/projects/{project}/sources', { params: { path: { project } } })),
+  mount: (project: string, path: string, force = false) =>
+    ok(client.POST('/api/projects/{project}/sources', { params: { path: { project } }, body: { path, force } })),
+  unmount: (project: string, mount: string) =>
+    ok(client.DELETE('/api/projects/{project}/sources', { params: { path: { project }, query: { mount } } })),
+  removeSource: (source: string) => ok(client.DELETE('/api/sources/{source}', at({ source }))),
+  orderSources: (project: string, sources: string[]) =>
+    ok(client.PUT('/api/projects/{project}/sources/order', { params: { path: { project } }, body: { sources } })),
+  changeSource: (source: string, body: Schemas['SourceIn']) =>
+    ok(client.PATCH('/api/sources/{source}', { params: { path: { source } }, body })),
+  readSource: (source: string) => ok(client.POST('/api/sources/{source}/read', { params: { path: { source } } })),
+  verifySource: (source: string) => ok(client.POST('/api/sources/{source}/verify', { params: { path: { source } } })),
+  chooseLanguage: (project: string, language: string | null) =>
+    ok(client.PUT('/api/projects/{project}/language', { params: { path: { project } }, body: { language } })),
+  problems: (project: string) => ok(client.GET('/api/projects/{project}/problems', { params: { path: { project } } })),
+  places: (path: string | null) => ok(client.GET('/api/places', { params: { query: given({ path }) } })),
+  fits: (path: string) => ok(client.GET('/api/fits', { params: { query: { path } } })),
+  profile: (project: string) => ok(client.GET('/api/projects/{project}/profile', { params: { path: { project } } })),
+  checkProfile: (project: string, text: string) =>
+    ok(client.POST('/api/projects/{project}/profile/check', { params: { path: { project } }, body: { text } })),
+  setProfile: (project: string, text: string) =>
+    ok(client.PUT('/api/projects/{project}/profile', { params: { path: { project } }, body: { text } })),
+  keys: (project: string) => ok(client.GET('/api/projects/{project}/keys', { params: { path: { project } } })),
+  putKey: (project: string, name: string, value: string) =>
+    ok(client.PUT('/api/projects/{project}/keys', { params: { path: { project } }, body: { name, value } })),
+  removeKey: (project: string, name: string) =>
+    ok(client.DELETE('/api/projects/{project}/keys', { params: { path: { project }, query: { name } } })),
+  names: (project: string) => ok(client.GET('/api/projects/{project}/names', { params: { path: { project } } })),
+  addNames: (project: string, label: string, data: Blob): Promise<NameList[]> =>
+    ok(
+      client.POST('/api/projects/{project}/names', {
+        ...(at({ project }, { label }) as object),
+        ...raw,
+        body: data,
+      } as never),
+    ),
+  removeNames: (names: string) => ok(client.DELETE('/api/names/{names}', at({ names }))),
+  nameByHand: (project: string, entry: number, name: string) =>
+    ok(client.POST('/api/projects/{project}/names/hand', { params: { path: { project } }, body: { entry, name } })),
+  harvest: (project: string) => ok(client.POST('/api/projects/{project}/harvest', { params: { path: { project } } })),
+  startUpload: (project: string, name: string, size: number) =>
+    ok(client.POST('/api/projects/{project}/uploads', { params: { path: { project } }, body: { name, size } })),
+  sendPiece: (project: string, upload: string, offset: number, piece: Blob): Promise<Upload> =>
+    ok(
+      client.PUT('/api/projects/{project}/uploads/{upload}', {
+        params: { path: { project, upload }, query: { offset } },
+        ...raw,
+        body: piece,
+      } as never),
+    ),
   entries: (project: string, wish: Wish, offset: number, limit: number, after?: string | null, signal?: AbortSignal) =>
-    call<Entries>('GET', `/projects/${project}/entries?${q({ ...wish, offset, limit, after })}`, undefined, signal),
-  facets: (project: string, wish: Wish, signal?: AbortSignal) => call<Facets>('GET', `/projects/${project}/facets?${q({ ...wish })}`, undefined, signal),
-  folders: (project: string, path: string, offset = 0) => call<Folder[]>('GET', `/projects/${project}/folders?${q({ path, offset })}`),
-  versions: (entry: number) => call<Version[]>('GET', `/entries/${entry}/versions`),
-  look: (entry: number) => call<Look>('GET', `/entries/${entry}/look`),
-  drawInSight: (project: string, entries: number[]) => call<void>('POST', `/projects/${project}/pictures`, { entries }),
-  glance: (job: string) => call<Glance>('GET', `/glances/${job}`),
-  bytes: (entry: number, offset: number, size: number) => call<Schemas['BytesOut']>('GET', `/entries/${entry}/bytes?${q({ offset, size })}`),
-  references: (entry: number) => call<References>('GET', `/entries/${entry}/references`),
-  readReferences: (project: string) => call<Job>('POST', `/projects/${project}/references`),
-  needs: (entry: number) => call<Schemas['NeedsOut']>('GET', `/entries/${entry}/needs`),
-  mark: (project: string, mark: Mark) => call<void>('PUT', `/projects/${project}/marks`, mark),
-  searches: (project: string) => call<SavedSearch[]>('GET', `/projects/${project}/searches`),
-  saveSearch: (project: string, search: SavedSearch) => call<SavedSearch[]>('PUT', `/projects/${project}/searches`, search),
-  forgetSearch: (project: string, name: string) => call<SavedSearch[]>('DELETE', `/projects/${project}/searches?${q({ name })}`),
-  selection: (project: string, selection: Schemas['SelectionIn']) => call<Selection>('POST', `/projects/${project}/selection`, selection),
-  collisions: (project: string, selection: Schemas['SelectionIn']) => call<Collision[]>('POST', `/projects/${project}/collisions`, selection),
-  zip: (project: string, wish: ExtractWish) => call<Schemas['ZipOut']>('POST', `/projects/${project}/zips`, wish),
-  extract: (project: string, wish: ExtractWish) => call<Job>('POST', `/projects/${project}/extracts`, wish),
-  pause: (job: string) => call<Job>('POST', `/jobs/${job}/pause`),
-  resume: (job: string) => call<Job>('POST', `/jobs/${job}/resume`),
-  job: (job: string) => call<Job>('GET', `/jobs/${job}`),
-  carve: (entry: number, first: number, last: number | null) => call<Job>('POST', `/entries/${entry}/carve`, { first, last }),
-  keepFinds: (entry: number, hits: Hit[]) => call<string>('POST', `/entries/${entry}/finds`, { hits }),
-  address: (entry: number) => call<string>('GET', `/entries/${entry}/address`),
-  tryNaming: (project: string, wish: Schemas['NamingIn']) => call<Naming>('POST', `/projects/${project}/naming/try`, wish),
-  giveNames: (project: string, wish: Schemas['NamingIn']) => call<Job>('POST', `/projects/${project}/naming`, wish),
-  takeNamesBack: (project: string) => call<number>('DELETE', `/projects/${project}/naming`),
+    ok(
+      client.GET('/api/projects/{project}/entries', {
+        params: { path: { project }, query: given({ ...wish, offset, limit, after }) as never },
+        signal,
+      }),
+    ),
+  facets: (project: string, wish: Wish, signal?: AbortSignal) =>
+    ok(
+      client.GET('/api/projects/{project}/facets', {
+        params: { path: { project }, query: given({ ...wish }) as never },
+        signal,
+      }),
+    ),
+  folders: (project: string, path: string, offset = 0) =>
+    ok(client.GET('/api/projects/{project}/folders', { params: { path: { project }, query: { path, offset } } })),
+  versions: (entry: number) => ok(client.GET('/api/entries/{entry}/versions', { params: { path: { entry } } })),
+  look: (entry: number): Promise<Look> =>
+    ok(client.GET('/api/entries/{entry}/look', { params: { path: { entry } } })) as Promise<Look>,
+  text: (entry: number): Promise<string> =>
+    ok(client.GET('/api/entries/{entry}/text', { params: { path: { entry } }, parseAs: 'text' })) as Promise<string>,
+  drawInSight: (project: string, entries: number[]) =>
+    ok(client.POST('/api/projects/{project}/pictures', { params: { path: { project } }, body: { entries } })),
+  glance: (project: string, key: string) =>
+    ok(client.GET('/api/projects/{project}/glances/{key}', { params: { path: { project, key } } })),
+  bytes: (entry: number, offset: number, size: number) =>
+    ok(client.GET('/api/entries/{entry}/bytes', { params: { path: { entry }, query: { offset, size } } })),
+  references: (entry: number) => ok(client.GET('/api/entries/{entry}/references', { params: { path: { entry } } })),
+  readReferences: (project: string) =>
+    ok(client.POST('/api/projects/{project}/references', { params: { path: { project } } })),
+  needs: (entry: number) => ok(client.GET('/api/entries/{entry}/needs', { params: { path: { entry } } })),
+  mark: (project: string, body: Mark) =>
+    ok(client.PUT('/api/projects/{project}/marks', { params: { path: { project } }, body })),
+  searches: (project: string) => ok(client.GET('/api/projects/{project}/searches', { params: { path: { project } } })),
+  saveSearch: (project: string, body: SavedSearch) =>
+    ok(client.PUT('/api/projects/{project}/searches', { params: { path: { project } }, body })),
+  forgetSearch: (project: string, name: string) =>
+    ok(client.DELETE('/api/projects/{project}/searches', { params: { path: { project }, query: { name } } })),
+  selection: (project: string, body: Schemas['SelectionIn']) =>
+    ok(client.POST('/api/projects/{project}/selection', { params: { path: { project } }, body })),
+  collisions: (project: string, body: Schemas['SelectionIn']) =>
+    ok(client.POST('/api/projects/{project}/collisions', { params: { path: { project } }, body })),
+  zip: (project: string, wish: ExtractWish) =>
+    ok(client.POST('/api/projects/{project}/zips', { params: { path: { project } }, body: wish as never })),
+  extract: (project: string, wish: ExtractWish) =>
+    ok(client.POST('/api/projects/{project}/extracts', { params: { path: { project } }, body: wish as never })),
+  removeExtracted: (job: string) => ok(client.DELETE('/api/jobs/{job}/extracted', at({ job }))),
+  pause: (job: string) => ok(client.POST('/api/jobs/{job}/pause', { params: { path: { job } } })),
+  resume: (job: string) => ok(client.POST('/api/jobs/{job}/resume', { params: { path: { job } } })),
+  jobs: (project: string, limit = 40) =>
+    ok(client.GET('/api/projects/{project}/jobs', { params: { path: { project }, query: { limit } } })),
+  job: (job: string) => ok(client.GET('/api/jobs/{job}', { params: { path: { job } } })),
+  results: (job: string) => ok(client.GET('/api/jobs/{job}/results', { params: { path: { job } } })),
+  cancel: (job: string) => ok(client.POST('/api/jobs/{job}/cancel', { params: { path: { job } } })),
+  again: (job: string) => ok(client.POST('/api/jobs/{job}/again', { params: { path: { job } } })),
+  putAway: (job: string) => ok(client.POST('/api/jobs/{job}/away', { params: { path: { job } } })),
+  putAllAway: (project: string) =>
+    ok(client.POST('/api/projects/{project}/jobs/away', { params: { path: { project } } })),
+  carve: (entry: number, first: number, last: number | null) =>
+    ok(client.POST('/api/entries/{entry}/carve', { params: { path: { entry } }, body: { first, last } })),
+  keepFinds: (entry: number, hits: Hit[]) =>
+    ok(client.POST('/api/entries/{entry}/finds', { params: { path: { entry } }, body: { hits } })),
+  address: (entry: number) => ok(client.GET('/api/entries/{entry}/address', { params: { path: { entry } } })),
+  tryNaming: (project: string, body: Schemas['NamingIn']) =>
+    ok(client.POST('/api/projects/{project}/naming/try', { params: { path: { project } }, body })),
+  giveNames: (project: string, body: Schemas['NamingIn']) =>
+    ok(client.POST('/api/projects/{project}/naming', { params: { path: { project } }, body })),
+  takeNamesBack: (project: string) =>
+    ok(client.DELETE('/api/projects/{project}/naming', { params: { path: { project } } })),
   catalogue: (project: string, group: string | null, search: string, offset: number, signal?: AbortSignal) =>
-    call<Catalogue>('GET', `/projects/${project}/catalogue?${q({ group, search, offset })}`, undefined, signal),
-  steps: () => call<StepKind[]>('GET', '/steps'),
-  formats: () => call<Format[]>('GET', '/formats'),
-  workpieces: (project: string) => call<Workpiece[]>('GET', `/projects/${project}/workpieces`),
+    ok(
+      client.GET('/api/projects/{project}/catalogue', {
+        params: { path: { project }, query: given({ group, search, offset }) },
+        signal,
+      }),
+    ),
+  steps: () => ok(client.GET('/api/steps')),
+  formats: () => ok(client.GET('/api/formats')),
+  workpieces: (project: string) =>
+    ok(client.GET('/api/projects/{project}/workpieces', { params: { path: { project } } })),
   openWorkpiece: (project: string, entries: string[], source?: string) =>
-    call<Workpiece>('POST', `/projects/${project}/workpieces`, { entries, source: source ?? null }),
-  workpiece: (id: string) => call<Workpiece>('GET', `/workpieces/${id}`),
-  setSteps: (id: string, steps: StepUse[]) => call<Workpiece>('PUT', `/workpieces/${id}/steps`, { steps }),
-  undo: (id: string) => call<Workpiece>('POST', `/workpieces/${id}/undo`),
-  redo: (id: string) => call<Workpiece>('POST', `/workpieces/${id}/redo`),
-  view: (id: string) => call<View>('GET', `/workpieces/${id}/view`),
-  deliveries: (project: string) => call<Delivery[]>('GET', `/projects/${project}/deliveries`),
-  deliverEach: (project: string, entries: string[], formats: string[]) => call<Delivery[]>('POST', `/projects/${project}/deliveries`, { entries, formats }),
-  deliver: (id: string, name: string, formats: string[]) => call<Delivery>('POST', `/workpieces/${id}/deliveries`, { name, formats }),
-  jobs: (project: string) => call<Job[]>('GET', `/projects/${project}/jobs`),
-  cancel: (id: string) => call<Job>('POST', `/jobs/${id}/cancel`),
+    ok(
+      client.POST('/api/projects/{project}/workpieces', {
+        params: { path: { project } },
+        body: { entries, source: source ?? null },
+      }),
+    ),
+  workpiece: (workpiece: string) => ok(client.GET('/api/workpieces/{workpiece}', { params: { path: { workpiece } } })),
+  renameWorkpiece: (workpiece: string, name: string) =>
+    ok(client.PATCH('/api/workpieces/{workpiece}', { params: { path: { workpiece } }, body: { name } })),
+  removeWorkpiece: (workpiece: string) => ok(client.DELETE('/api/workpieces/{workpiece}', at({ workpiece }))),
+  setSteps: (workpiece: string, steps: StepUse[]) =>
+    ok(client.PUT('/api/workpieces/{workpiece}/steps', { params: { path: { workpiece } }, body: { steps } })),
+  undo: (workpiece: string) => ok(client.POST('/api/workpieces/{workpiece}/undo', { params: { path: { workpiece } } })),
+  redo: (workpiece: string) => ok(client.POST('/api/workpieces/{workpiece}/redo', { params: { path: { workpiece } } })),
+  view: (workpiece: string) => ok(client.GET('/api/workpieces/{workpiece}/view', { params: { path: { workpiece } } })),
+  deliveries: (project: string) =>
+    ok(client.GET('/api/projects/{project}/deliveries', { params: { path: { project } } })),
+  deliverEach: (project: string, entries: string[], formats: string[]) =>
+    ok(
+      client.POST('/api/projects/{project}/deliveries', {
+        params: { path: { project } },
+        body: { entries, formats, options: {} },
+      }),
+    ),
+  deliver: (workpiece: string, name: string, formats: string[]) =>
+    ok(
+      client.POST('/api/workpieces/{workpiece}/deliveries', {
+        params: { path: { workpiece } },
+        body: { name, formats, options: {} },
+      }),
+    ),
+  renameDelivery: (delivery: string, name: string) =>
+    ok(client.PATCH('/api/deliveries/{delivery}', { params: { path: { delivery } }, body: { name } })),
+  removeDelivery: (delivery: string) => ok(client.DELETE('/api/deliveries/{delivery}', at({ delivery }))),
 }

@@ -13,7 +13,7 @@ export interface paths {
         };
         /**
          * Blob
-         * @description A stored picture or scene; content never changes under its key.
+         * @description A stored picture, array or image; content never changes under its key.
          */
         get: operations["blob_api_blobs__key__get"];
         put?: never;
@@ -22,6 +22,30 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{delivery}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Delivery
+         * @description Remove a delivery with the files that were written for it; one that is being written is stopped first.
+         */
+        delete: operations["remove_delivery_api_deliveries__delivery__delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Rename Delivery
+         * @description Give a delivery another name; files that are written keep theirs.
+         */
+        patch: operations["rename_delivery_api_deliveries__delivery__patch"];
         trace?: never;
     };
     "/api/deliveries/{delivery}/zip": {
@@ -133,7 +157,7 @@ export interface paths {
         };
         /**
          * Look
-         * @description What can be shown of an entry at once; a scene (model, skeleton, clips) comes by a job, whose id is `glance`.
+         * @description What can be shown of an entry at once; a scene (model, skeleton, clips) comes later, by the key `glance`.
          */
         get: operations["look_api_entries__entry__look_get"];
         put?: never;
@@ -173,7 +197,7 @@ export interface paths {
         };
         /**
          * Raw Bytes
-         * @description An entry's bytes as they are, for saving.
+         * @description An entry's bytes as they are: for saving, or for a sound to be played by the page.
          */
         get: operations["raw_bytes_api_entries__entry__raw_get"];
         put?: never;
@@ -196,6 +220,26 @@ export interface paths {
          * @description What an entry mentions, resolved now, and who mentions it, as far as the game was read through.
          */
         get: operations["list_references_api_entries__entry__references_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entries/{entry}/text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read As Text
+         * @description The beginning of any entry, read as text.
+         */
+        get: operations["read_as_text_api_entries__entry__text_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -304,26 +348,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/glances/{job}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Get Glance
-         * @description How a quick look at a model, a skeleton or clips stands.
-         */
-        get: operations["get_glance_api_glances__job__get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/jobs/{job}": {
         parameters: {
             query?: never;
@@ -333,11 +357,51 @@ export interface paths {
         };
         /**
          * Get Job
-         * @description One job with all that it found.
+         * @description One job.
          */
         get: operations["get_job_api_jobs__job__get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Job Again
+         * @description Start a job once more that failed or was stopped.
+         */
+        post: operations["try_job_again_api_jobs__job__again_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put Job Away
+         * @description Take an ended job off the list; it stays in the history.
+         */
+        post: operations["put_job_away_api_jobs__job__away_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -364,6 +428,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job}/extracted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Extracted
+         * @description Remove what an extraction wrote, once it does not run; its folder is one of ours.
+         */
+        delete: operations["remove_extracted_api_jobs__job__extracted_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job}/pause": {
         parameters: {
             query?: never;
@@ -378,6 +462,26 @@ export interface paths {
          * @description Ask an extraction to stop where it is; what is written stays.
          */
         post: operations["pause_job_api_jobs__job__pause_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/results": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Results
+         * @description What a search of bytes or a harvest of names found; empty until it is done.
+         */
+        get: operations["get_results_api_jobs__job__results_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -466,6 +570,30 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Project
+         * @description Remove a project with all that is known of it; game files and what was delivered stay on disk.
+         */
+        delete: operations["remove_project_api_projects__project__delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Rename Project
+         * @description Give a project another name.
+         */
+        patch: operations["rename_project_api_projects__project__patch"];
         trace?: never;
     };
     "/api/projects/{project}/catalogue": {
@@ -612,6 +740,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/glances/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Glance
+         * @description How a quick look at a model, a skeleton or clips stands.
+         */
+        get: operations["get_glance_api_projects__project__glances__key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/harvest": {
         parameters: {
             query?: never;
@@ -641,11 +789,31 @@ export interface paths {
         };
         /**
          * List Jobs
-         * @description Jobs that wait or run, and the latest that ended.
+         * @description Jobs that wait, run or failed and were not put away, then the latest that ended.
          */
         get: operations["list_jobs_api_projects__project__jobs_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/jobs/away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put All Away
+         * @description Take all ended jobs off the list.
+         */
+        post: operations["put_all_away_api_projects__project__jobs_away_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -912,6 +1080,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/recipes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Recipes
+         * @description All recipes by name.
+         */
+        get: operations["list_recipes_api_projects__project__recipes_get"];
+        put?: never;
+        /**
+         * Save Recipe
+         * @description Save a list of steps under a name.
+         */
+        post: operations["save_recipe_api_projects__project__recipes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/references": {
         parameters: {
             query?: never;
@@ -1121,9 +1313,73 @@ export interface paths {
         };
         /**
          * Stream Zip
-         * @description A noted selection as one zip, made while it is sent.
+         * @description A noted selection as one zip, made by a process beside this one while it is sent.
          */
         get: operations["stream_zip_api_projects__project__zips__key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/{recipe}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Recipe
+         * @description Remove a recipe; workpieces keep the steps they have.
+         */
+        delete: operations["remove_recipe_api_recipes__recipe__delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Rename Recipe
+         * @description Give a recipe another name.
+         */
+        patch: operations["rename_recipe_api_recipes__recipe__patch"];
+        trace?: never;
+    };
+    "/api/recipes/{recipe}/apply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Apply Recipe
+         * @description Add a recipe's steps behind those of some workpieces; each can be undone by itself.
+         */
+        post: operations["apply_recipe_api_recipes__recipe__apply_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{manifest}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Scene Manifest
+         * @description A stored scene as its manifest, from which the page asks for the blobs that it lacks.
+         */
+        get: operations["scene_manifest_api_scenes__manifest__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1230,10 +1486,18 @@ export interface paths {
         get: operations["get_workpiece_api_workpieces__workpiece__get"];
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * Remove Workpiece
+         * @description Remove a workpiece with its steps; files that were delivered from it stay on disk.
+         */
+        delete: operations["remove_workpiece_api_workpieces__workpiece__delete"];
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Rename Workpiece
+         * @description Give a workpiece another name.
+         */
+        patch: operations["rename_workpiece_api_workpieces__workpiece__patch"];
         trace?: never;
     };
     "/api/workpieces/{workpiece}/deliveries": {
@@ -1325,7 +1589,7 @@ export interface paths {
         };
         /**
          * Get View
-         * @description What the workpiece comes out as; starts the job that finds out when nobody has yet.
+         * @description What the workpiece comes out as, as far as it is known; starts the job that finds out when nobody has yet.
          */
         get: operations["get_view_api_workpieces__workpiece__view_get"];
         put?: never;
@@ -1341,6 +1605,14 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * ApplyIn
+         * @description Workpieces that a recipe's steps are added to.
+         */
+        ApplyIn: {
+            /** Workpieces */
+            workpieces: string[];
+        };
+        /**
          * BatchIn
          * @description Models to be delivered one by one.
          */
@@ -1349,6 +1621,15 @@ export interface components {
             entries: string[];
             /** Formats */
             formats: string[];
+            /**
+             * Options
+             * @default {}
+             */
+            options: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
         };
         /** BytesOut */
         BytesOut: {
@@ -1426,6 +1707,11 @@ export interface components {
             passed: boolean;
             /** Read */
             read: string;
+            /**
+             * Warning
+             * @default false
+             */
+            warning: boolean;
             /** What */
             what: string;
             /** Written */
@@ -1450,12 +1736,24 @@ export interface components {
             /** Path */
             path: string;
         };
-        /** DeliveryIn */
+        /**
+         * DeliveryIn
+         * @description `options` are those of each format, by its name.
+         */
         DeliveryIn: {
             /** Formats */
             formats: string[];
             /** Name */
             name: string;
+            /**
+             * Options
+             * @default {}
+             */
+            options: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
         };
         /** DeliveryOut */
         DeliveryOut: {
@@ -1463,6 +1761,8 @@ export interface components {
             archive_size: number;
             /** Created */
             created: string;
+            /** File Name */
+            file_name: string;
             /** Folder */
             folder: string | null;
             /** Formats */
@@ -1476,6 +1776,12 @@ export interface components {
             job: string | null;
             /** Name */
             name: string;
+            /** Options */
+            options: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
             report: components["schemas"]["ReportOut"] | null;
             /**
              * Workpiece Id
@@ -1757,11 +2063,15 @@ export interface components {
             /** Vertices */
             vertices: number;
         };
-        /** GlanceOut */
+        /**
+         * GlanceOut
+         * @description How a quick look stands; `job` is what works on it.
+         */
         GlanceOut: {
             facts: components["schemas"]["GlanceFacts"] | null;
-            /** Problem */
-            problem: string | null;
+            /** Job */
+            job: string | null;
+            problem: components["schemas"]["ProblemOut"] | null;
             /** Scene */
             scene: string | null;
             /** Status */
@@ -1801,6 +2111,12 @@ export interface components {
         };
         /** JobOut */
         JobOut: {
+            /** Away */
+            away: boolean;
+            /** Created */
+            created: string;
+            /** Ended */
+            ended: string | null;
             /** Fault */
             fault: {
                 [key: string]: unknown;
@@ -1832,6 +2148,27 @@ export interface components {
             status: "queued" | "running" | "done" | "failed" | "cancelled" | "paused";
             /** Title */
             title: string;
+        };
+        /**
+         * JobResults
+         * @description What a job found that is too much for its row; `number` names were won, of which `won` are the first.
+         */
+        JobResults: {
+            /**
+             * Hits
+             * @default []
+             */
+            hits: components["schemas"]["HitModel"][];
+            /**
+             * Number
+             * @default 0
+             */
+            number: number;
+            /**
+             * Won
+             * @default []
+             */
+            won: components["schemas"]["WonName"][];
         };
         /**
          * JointOut
@@ -1903,8 +2240,8 @@ export interface components {
             kind: string;
             level?: components["schemas"]["LevelLook"] | null;
             material?: components["schemas"]["MaterialLook"] | null;
-            /** Problem */
-            problem?: string | null;
+            problem?: components["schemas"]["ProblemOut"] | null;
+            sound?: components["schemas"]["SoundLook"] | null;
             table?: components["schemas"]["TableLook"] | null;
             /** Text */
             text?: string | null;
@@ -1957,16 +2294,6 @@ export interface components {
             force: boolean;
             /** Path */
             path: string;
-        };
-        /**
-         * NameIn
-         * @description A name for one entry that has only a hash.
-         */
-        NameIn: {
-            /** Entry */
-            entry: number;
-            /** Name */
-            name: string;
         };
         /** NameListOut */
         NameListOut: {
@@ -2064,6 +2391,8 @@ export interface components {
         };
         /** PartOut */
         PartOut: {
+            /** Area */
+            area: number;
             /** Detail */
             detail: number;
             /** Materials */
@@ -2127,6 +2456,26 @@ export interface components {
             status: number;
             /** Title */
             title: string;
+        };
+        /**
+         * ProblemOut
+         * @description What went wrong, where, and what to try.
+         */
+        ProblemOut: {
+            /** Expected */
+            expected?: string | null;
+            /** Field */
+            field?: string | null;
+            /** File */
+            file?: string | null;
+            /** Found */
+            found?: string | null;
+            /** Hint */
+            hint?: string | null;
+            /** Message */
+            message: string;
+            /** Offset */
+            offset?: number | null;
         };
         /**
          * ProblemRow
@@ -2202,10 +2551,37 @@ export interface components {
             checks: components["schemas"]["CheckOut"][];
             /** File */
             file: string;
-            /** Passed */
-            passed: boolean;
+            /**
+             * Not Made
+             * @default
+             */
+            not_made: string;
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "proven" | "failed" | "not made";
             /** Reader */
             reader: string;
+        };
+        /** RecipeIn */
+        RecipeIn: {
+            /** Name */
+            name: string;
+            /** Steps */
+            steps: components["schemas"]["StepModel"][];
+        };
+        /** RecipeOut */
+        RecipeOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Steps */
+            steps: components["schemas"]["StepModel"][];
         };
         /** ReferenceOut */
         ReferenceOut: {
@@ -2232,8 +2608,16 @@ export interface components {
             formats: components["schemas"]["FormatReportOut"][];
             /** Name */
             name: string;
-            /** Passed */
-            passed: boolean;
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "proven" | "failed" | "not made";
+            /**
+             * Told
+             * @default []
+             */
+            told: string[];
         };
         /** SavedSearchModel */
         SavedSearchModel: {
@@ -2276,6 +2660,25 @@ export interface components {
         SightIn: {
             /** Entries */
             entries: number[];
+        };
+        /**
+         * SoundLook
+         * @description A sound; `peaks` are the lowest and highest of equal pieces, from -1 to 1.
+         */
+        SoundLook: {
+            /** Channels */
+            channels: number;
+            /** Format */
+            format: string;
+            /** Peaks */
+            peaks: [
+                number,
+                number
+            ][];
+            /** Rate */
+            rate: number;
+            /** Seconds */
+            seconds: number;
         };
         /** SourceIn */
         SourceIn: {
@@ -2336,12 +2739,27 @@ export interface components {
             /** Line */
             line: string;
         };
-        /** StepFault */
+        /**
+         * StepFault
+         * @description Why a step was passed over; `line` is all of it in one line.
+         */
         StepFault: {
+            /** Expected */
+            expected?: string | null;
+            /** Field */
+            field?: string | null;
+            /** File */
+            file?: string | null;
+            /** Found */
+            found?: string | null;
             /** Hint */
             hint?: string | null;
             /** Line */
             line: string;
+            /** Message */
+            message: string;
+            /** Offset */
+            offset?: number | null;
         };
         /** StepKindOut */
         StepKindOut: {
@@ -2482,6 +2900,11 @@ export interface components {
             facts: components["schemas"]["FactsOut"];
             /** Findings */
             findings: components["schemas"]["FindingOut"][] | null;
+            /**
+             * Notes
+             * @default []
+             */
+            notes: string[];
             /** Pictures */
             pictures: string[];
             /** Scene */
@@ -2499,6 +2922,13 @@ export interface components {
             job: string | null;
             /** Key */
             key: string;
+        };
+        /** WonName */
+        WonName: {
+            /** How */
+            how: string;
+            /** Name */
+            name: string;
         };
         /**
          * WorkpieceIn
@@ -2536,6 +2966,21 @@ export interface components {
             /** Address */
             address: string;
         };
+        /** NameIn */
+        pruxel__server__api__models__NameIn: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * NameIn
+         * @description A name for one entry that has only a hash.
+         */
+        pruxel__server__api__source_models__NameIn: {
+            /** Entry */
+            entry: number;
+            /** Name */
+            name: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -2562,6 +3007,88 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_delivery_api_deliveries__delivery__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rename_delivery_api_deliveries__delivery__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["pruxel__server__api__models__NameIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryOut"];
+                };
             };
             /** @description Not Found */
             404: {
@@ -2874,7 +3401,9 @@ export interface operations {
     };
     raw_bytes_api_entries__entry__raw_get: {
         parameters: {
-            query?: never;
+            query?: {
+                play?: boolean;
+            };
             header?: never;
             path: {
                 entry: number;
@@ -2946,6 +3475,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_as_text_api_entries__entry__text_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entry: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": string;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3145,7 +3714,7 @@ export interface operations {
             };
         };
     };
-    get_glance_api_glances__job__get: {
+    get_job_api_jobs__job__get: {
         parameters: {
             query?: never;
             header?: never;
@@ -3162,7 +3731,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["GlanceOut"];
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Not Found */
@@ -3185,7 +3754,7 @@ export interface operations {
             };
         };
     };
-    get_job_api_jobs__job__get: {
+    try_job_again_api_jobs__job__again_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -3204,6 +3773,44 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["JobOut"];
                 };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_job_away_api_jobs__job__away_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not Found */
             404: {
@@ -3265,6 +3872,44 @@ export interface operations {
             };
         };
     };
+    remove_extracted_api_jobs__job__extracted_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     pause_job_api_jobs__job__pause_post: {
         parameters: {
             query?: never;
@@ -3283,6 +3928,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_results_api_jobs__job__results_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobResults"];
                 };
             };
             /** @description Not Found */
@@ -3476,6 +4161,88 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_project_api_projects__project__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rename_project_api_projects__project__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["pruxel__server__api__models__NameIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3871,6 +4638,47 @@ export interface operations {
             };
         };
     };
+    get_glance_api_projects__project__glances__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GlanceOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     start_harvest_api_projects__project__harvest_post: {
         parameters: {
             query?: never;
@@ -3913,7 +4721,9 @@ export interface operations {
     };
     list_jobs_api_projects__project__jobs_get: {
         parameters: {
-            query?: never;
+            query?: {
+                limit?: number;
+            };
             header?: never;
             path: {
                 project: string;
@@ -3930,6 +4740,44 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["JobOut"][];
                 };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_all_away_api_projects__project__jobs_away_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not Found */
             404: {
@@ -4260,7 +5108,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NameIn"];
+                "application/json": components["schemas"]["pruxel__server__api__source_models__NameIn"];
             };
         };
         responses: {
@@ -4648,6 +5496,90 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_recipes_api_projects__project__recipes_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_recipe_api_projects__project__recipes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecipeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeOut"];
+                };
             };
             /** @description Not Found */
             404: {
@@ -5301,6 +6233,168 @@ export interface operations {
             };
         };
     };
+    remove_recipe_api_recipes__recipe__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recipe: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rename_recipe_api_recipes__recipe__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recipe: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["pruxel__server__api__models__NameIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    apply_recipe_api_recipes__recipe__apply_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recipe: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApplyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scene_manifest_api_scenes__manifest__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                manifest: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     remove_source_api_sources__source__delete: {
         parameters: {
             query?: never;
@@ -5511,6 +6605,88 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkpieceOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_workpiece_api_workpieces__workpiece__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workpiece: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rename_workpiece_api_workpieces__workpiece__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workpiece: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["pruxel__server__api__models__NameIn"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {

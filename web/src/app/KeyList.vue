@@ -21,7 +21,9 @@ defineExpose({ show: () => (open.value = true) })
         <div v-for="act in list" :key="act.words" class="flex justify-between py-1.5">
           <dt>{{ act.words }}</dt>
           <dd class="flex gap-1.5">
-            <kbd v-for="key in act.keys.split(' ')" :key="key" class="num rounded border border-line bg-paper px-1.5">{{ key }}</kbd>
+            <kbd v-for="key in act.keys.split(' ')" :key="key" class="num rounded border border-line bg-paper px-1.5">{{
+              key
+            }}</kbd>
           </dd>
         </div>
       </dl>

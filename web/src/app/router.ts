@@ -1,18 +1,28 @@
 import { createRouter, createWebHistory } from 'vue-router'
-import BenchView from '../features/bench/BenchView.vue'
-import BrowseView from '../features/browse/BrowseView.vue'
-import CatalogueView from '../features/catalogue/CatalogueView.vue'
-import DeliverView from '../features/deliver/DeliverView.vue'
-import SourcesView from '../features/sources/SourcesView.vue'
+
+// Each stage is loaded when somebody goes there: the 3D library only where a model is shown.
+const Sources = () => import('../features/sources/SourcesView.vue')
 
 export const router = createRouter({
   history: createWebHistory(),
   routes: [
-    { path: '/', component: SourcesView },
-    { path: '/:project/sources', name: 'sources', component: SourcesView },
-    { path: '/:project/browse', name: 'browse', component: BrowseView },
-    { path: '/:project/catalogue', name: 'catalogue', component: CatalogueView },
-    { path: '/:project/bench/:workpiece?', name: 'bench', component: BenchView },
-    { path: '/:project/deliver/:workpiece?', name: 'deliver', component: DeliverView },
+    { path: '/', component: Sources },
+    { path: '/:project/sources', name: 'sources', component: Sources },
+    { path: '/:project/browse', name: 'browse', component: () => import('../features/browse/BrowseView.vue') },
+    {
+      path: '/:project/catalogue',
+      name: 'catalogue',
+      component: () => import('../features/catalogue/CatalogueView.vue'),
+    },
+    {
+      path: '/:project/bench/:workpiece?',
+      name: 'bench',
+      component: () => import('../features/bench/BenchView.vue'),
+    },
+    {
+      path: '/:project/deliver/:workpiece?',
+      name: 'deliver',
+      component: () => import('../features/deliver/DeliverView.vue'),
+    },
   ],
 })

@@ -1,4 +1,5 @@
 import { onScopeDispose, shallowReactive } from 'vue'
+import { holderOf, isTaken, written } from '../model/keys'
 
 export interface KeyAct {
   keys: string
@@ -7,21 +8,18 @@ export interface KeyAct {
   run: (event: KeyboardEvent) => void
 }
 
-/** Everything the keyboard does right now; the list under `?` shows this. */
+// Everything the keyboard does right now; the list under `?` shows this.
 export const acts = shallowReactive(new Set<KeyAct>())
 
-const typing = (target: EventTarget | null) => target instanceof HTMLElement && target.matches('input:not([type=checkbox]), textarea, select, [contenteditable]')
-
-const written = (event: KeyboardEvent) => {
-  const control = event.ctrlKey || event.metaKey ? 'Ctrl+' : ''
-  const shift = event.shiftKey && event.key.length > 1 ? 'Shift+' : ''
-  return control + shift + (event.key.length === 1 && control ? event.key.toUpperCase() : event.key)
-}
+// Number keys go from stage to stage even where a choice has the focus: choosing a project must not silence them.
+const STAGES = new Set(['1', '2', '3', '4'])
 
 window.addEventListener('keydown', (event) => {
   const pressed = written(event)
-  if (typing(event.target) && pressed !== 'Escape') return
-  if (document.querySelector('[role=dialog]') && pressed !== 'Escape') return
+  const holder = holderOf(event.target instanceof Element ? event.target : null)
+  const kept = isTaken(pressed, holder) && !(holder === 'choice' && STAGES.has(pressed))
+  if (kept || event.defaultPrevented) return
+  if (document.querySelector('[role=dialog], [role=menu]') && pressed !== 'Escape') return
   for (const act of [...acts].reverse()) {
     if (act.keys.split(' ').includes(pressed)) {
       event.preventDefault()
@@ -31,8 +29,10 @@ window.addEventListener('keydown', (event) => {
   }
 })
 
-/** Bind keys (alternatives separated by spaces) while the calling scope lives. */
-export function useKeys(group: string, bindings: [keys: string, words: string, run: (event: KeyboardEvent) => void][]) {
+type Binding = [keys: string, words: string, run: (event: KeyboardEvent) => void]
+
+// Bind keys (alternatives separated by spaces) while the calling scope lives.
+export function useKeys(group: string, bindings: Binding[]): void {
   const mine = bindings.map(([keys, words, run]) => ({ keys, words, group, run }))
   mine.forEach((act) => acts.add(act))
   onScopeDispose(() => mine.forEach((act) => acts.delete(act)))

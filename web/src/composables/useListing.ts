@@ -22,18 +22,27 @@ export function useListing(project: () => string, wish: () => Wish) {
     if (!(problem instanceof DOMException)) error.value = problem
   }
 
-  const { pages, begin, row: paged } = usePages<Entry>(PAGE, async (number, signal) => {
-    const before = pages.value.get(number - 1)
-    const after = !wish().down && (wish().sort ?? 'path') === 'path' && before?.length === PAGE ? before[PAGE - 1]?.path : null
-    const { entries } = await api.entries(project(), wish(), number * PAGE, PAGE, after, signal)
-    // A page asked for by the old total may lie beyond the end, and says nothing of where that is.
-    if (!signal.aborted && (entries.length || !number)) {
-      reached = Math.max(reached, number * PAGE + entries.length)
-      ended ||= entries.length < PAGE
-      tally()
-    }
-    return entries
-  }, failed)
+  const {
+    pages,
+    begin,
+    row: paged,
+  } = usePages<Entry>(
+    PAGE,
+    async (number, signal) => {
+      const before = pages.value.get(number - 1)
+      const after =
+        !wish().down && (wish().sort ?? 'path') === 'path' && before?.length === PAGE ? before[PAGE - 1]?.path : null
+      const { entries } = await api.entries(project(), wish(), number * PAGE, PAGE, after, signal)
+      // A page asked for by the old total may lie beyond the end, and says nothing of where that is.
+      if (!signal.aborted && (entries.length || !number)) {
+        reached = Math.max(reached, number * PAGE + entries.length)
+        ended ||= entries.length < PAGE
+        tally()
+      }
+      return entries
+    },
+    failed,
+  )
 
   /** The old total stays until the new search has rows, so that the list does not vanish in between. */
   function tally() {

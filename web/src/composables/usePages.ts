@@ -3,7 +3,11 @@ import { onScopeDispose, shallowRef } from 'vue'
 const MOST_PAGES = 8
 
 /** Rows of a list of any length, asked for by pages as they come into sight; only a few pages are held. */
-export function usePages<T>(size: number, ask: (number: number, signal: AbortSignal) => Promise<T[]>, failed: (problem: unknown) => void) {
+export function usePages<T>(
+  size: number,
+  ask: (number: number, signal: AbortSignal) => Promise<T[]>,
+  failed: (problem: unknown) => void,
+) {
   const pages = shallowRef(new Map<number, T[]>())
   const asked = new Set<number>()
   let stop = new AbortController()
@@ -17,7 +21,9 @@ export function usePages<T>(size: number, ask: (number: number, signal: AbortSig
       if (signal.aborted) return
       const kept = fresh ? new Map<number, T[]>() : new Map(pages.value)
       kept.set(number, found)
-      for (const far of [...kept.keys()].sort((a, b) => Math.abs(b - number) - Math.abs(a - number)).slice(0, Math.max(0, kept.size - MOST_PAGES))) {
+      for (const far of [...kept.keys()]
+        .sort((a, b) => Math.abs(b - number) - Math.abs(a - number))
+        .slice(0, Math.max(0, kept.size - MOST_PAGES))) {
         kept.delete(far)
         asked.delete(far)
       }

@@ -10,7 +10,9 @@ export function usePictures(project: () => string, row: (index: number) => Entry
   let timer = 0
 
   function ask(cells: number[]) {
-    const lacking = cells.map(row).filter((entry): entry is Entry => !!entry && entry.picture === null && !asked.has(entry.id))
+    const lacking = cells
+      .map(row)
+      .filter((entry): entry is Entry => !!entry && entry.picture === null && !asked.has(entry.id))
     if (!lacking.length) return
     const entries = lacking.slice(0, MOST).map((entry) => entry.id)
     entries.forEach((id) => asked.add(id))

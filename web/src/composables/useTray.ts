@@ -24,12 +24,13 @@ export function useTray(id: () => string) {
     { immediate: true },
   )
   const keep = () => localStorage.setItem(key(), JSON.stringify([...picks.value.values()]))
+  const plain = ({ path, size, kind }: Pick): Pick => ({ path, size, kind })
   const toggle = (entry: Pick | Entry) => {
-    if (!picks.value.delete(entry.path)) picks.value.set(entry.path, { path: entry.path, size: entry.size, kind: entry.kind })
+    if (!picks.value.delete(entry.path)) picks.value.set(entry.path, plain(entry))
     keep()
   }
-  const add = (list: Pick[]) => {
-    for (const one of list) picks.value.set(one.path, one)
+  const add = (list: (Pick | Entry)[]) => {
+    for (const one of list) picks.value.set(one.path, plain(one))
     keep()
   }
   const clear = () => {

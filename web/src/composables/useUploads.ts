@@ -1,11 +1,22 @@
-import { ref } from 'vue'
+import { ref, shallowRef } from 'vue'
 import { api, type Upload } from '../api/client'
 
 const PIECE = 8 << 20
 export const uploads = ref<Upload[]>([])
+// Why the last sending failed, wherever it was begun; the page that lists the sources shows it.
+export const uploadFault = shallowRef<unknown>(null)
 
-/** Send files piece by piece; one that broke off goes on where it stopped when it is sent again. */
-export function useUploads(failed: (problem: unknown) => void) {
+// `2026-11-27 14.05.09`: a name that no file system minds.
+export const stamp = (when: Date) => when.toISOString().slice(0, 19).replace('T', ' ').replaceAll(':', '.')
+
+// The folder or file to mount for a sent file: the first folder of its name, below where it was stored.
+export function topOf(place: string, name: string): string {
+  if (!name.includes('/')) return place
+  return place.slice(0, place.length - name.length) + name.split('/')[0]
+}
+
+// Send files piece by piece; one that broke off goes on where it stopped when it is sent again.
+export function useUploads() {
   async function send(project: string, file: File, name: string) {
     let state = await api.startUpload(project, name, file.size)
     uploads.value.push(state)
@@ -19,14 +30,22 @@ export function useUploads(failed: (problem: unknown) => void) {
   }
 
   async function all(project: string, list: [File, string][]) {
+    uploadFault.value = null
     try {
+      // Several files sent at once are one source; folders are theirs already.
+      const loose = list.filter(([, name]) => !name.includes('/')).length
+      const sending = `sent files ${stamp(new Date())}`
+      const named = list.map(([file, name]): [File, string] => [
+        file,
+        loose > 1 && !name.includes('/') ? `${sending}/${name}` : name,
+      ])
       const places: string[] = []
-      for (const [file, name] of list) places.push(await send(project, file, name))
-      const tops = new Set(places.map((place, n) => (list[n]![1].includes('/') ? place.slice(0, place.length - list[n]![1].length) + list[n]![1].split('/')[0] : place)))
+      for (const [file, name] of named) places.push(await send(project, file, name))
+      const tops = new Set(places.map((place, n) => topOf(place, named[n]![1])))
       for (const top of tops) await api.mount(project, top)
     } catch (problem) {
       uploads.value = []
-      failed(problem)
+      uploadFault.value = problem
     }
   }
 
@@ -45,7 +64,11 @@ export function useUploads(failed: (problem: unknown) => void) {
   }
 
   return {
-    files: (project: string, list: FileList | null) => all(project, [...(list ?? [])].map((f) => [f, f.name])),
+    files: (project: string, list: FileList | null) =>
+      all(
+        project,
+        [...(list ?? [])].map((f) => [f, f.name]),
+      ),
     drop: async (project: string, data: DataTransfer) => {
       const entries = [...data.items].map((i) => i.webkitGetAsEntry()).filter((e): e is FileSystemEntry => !!e)
       const list: [File, string][] = []

@@ -17,3 +17,10 @@ export function length(metres: number) {
 
 export const last = (path: string) => path.split('/').at(-1) ?? path
 export const folderOf = (path: string) => path.split('/').slice(0, -1).join('/')
+
+// Names with how often each occurs: `glass ×3`.
+export function counted(names: readonly string[]): string[] {
+  const counts = new Map<string, number>()
+  for (const name of names) counts.set(name, (counts.get(name) ?? 0) + 1)
+  return [...counts].map(([name, n]) => (n > 1 ? `${name} ×${n}` : name))
+}

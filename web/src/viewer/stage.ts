@@ -1,224 +1,174 @@
 import {
-  AmbientLight,
-  AnimationMixer,
-  BackSide,
   Box3,
-  BoxGeometry,
-  Color,
-  DirectionalLight,
-  Group,
+  InstancedMesh,
+  Matrix4,
   Mesh,
-  MeshBasicMaterial,
-  MeshStandardMaterial,
-  Object3D,
+  NeutralToneMapping,
   PCFShadowMap,
   PerspectiveCamera,
-  PlaneGeometry,
-  PMREMGenerator,
+  Raycaster,
   Scene,
-  ShaderMaterial,
-  ShadowMaterial,
-  SkinnedMesh,
-  SphereGeometry,
   Sphere,
   SRGBColorSpace,
-  NeutralToneMapping,
+  Vector2,
   Vector3,
   WebGLRenderer,
-  type AnimationAction,
-  type AnimationClip,
-  type Material,
 } from 'three'
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js'
-import { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js'
+import { build, NOWHERE, worldMatrix, type Built, type Drawn } from './build'
+import { clipsOf, Player } from './clips'
+import { framing, viewpoint } from './framing'
+import { Lights } from './lights'
+import { backOf, materialFor, type Look } from './looks'
+import type { SceneData } from './manifest'
 
-export type Look = 'textured' | 'flat' | 'wire'
+export type { Look }
 
-/** Hatching for faces seen from behind: stripes fixed to the screen, so that they never pass for a texture. */
-function hatching() {
-  return new ShaderMaterial({
-    side: BackSide,
-    uniforms: { one: { value: new Color('#c9775b') }, two: { value: new Color('#f0d9c8') } },
-    vertexShader: `varying vec3 seen;
-      #include <common>
-      #include <skinning_pars_vertex>
-      void main() {
-        #include <beginnormal_vertex>
-        #include <skinbase_vertex>
-        #include <skinnormal_vertex>
-        #include <begin_vertex>
-        #include <skinning_vertex>
-        seen = normalMatrix * objectNormal;
-        gl_Position = projectionMatrix * modelViewMatrix * vec4(transformed, 1.0);
-      }`,
-    fragmentShader: `uniform vec3 one; uniform vec3 two; varying vec3 seen;
-      void main() {
-        float stripe = mod(gl_FragCoord.x + gl_FragCoord.y, 12.0);
-        float light = 0.45 + 0.55 * abs(normalize(seen).z);
-        gl_FragColor = vec4((stripe < 6.0 ? one : two) * light, 1.0);
-        #include <colorspace_fragment>
-      }`,
-  })
-}
-
-/** The hatched back of a part; that of a skinned part follows its joints. */
-function backOf(mesh: Mesh) {
-  if (!(mesh instanceof SkinnedMesh)) return new Mesh(mesh.geometry, hatching())
-  const back = new SkinnedMesh(mesh.geometry, hatching())
-  back.bind(mesh.skeleton, mesh.bindMatrix)
-  return back
-}
-
-/** A sky with a few soft panels, for reflections on metal. */
-function surroundings(renderer: WebGLRenderer) {
-  const scene = new Scene()
-  scene.add(new Mesh(new SphereGeometry(20, 24, 16), new MeshBasicMaterial({ color: '#b9c4c2', side: BackSide })))
-  const panel = (color: string, strength: number, size: [number, number, number], at: [number, number, number]) => {
-    const mesh = new Mesh(new BoxGeometry(...size), new MeshBasicMaterial({ color: new Color(color).multiplyScalar(strength) }))
-    mesh.position.set(...at)
-    scene.add(mesh)
-  }
-  panel('#fff6e4', 7, [9, 0.2, 7], [4, 11, 4])
-  panel('#d8f0f2', 3, [0.2, 8, 10], [-13, 4, 0])
-  panel('#ffe9cf', 2.5, [6, 6, 0.2], [8, 4, 13])
-  panel('#6d6152', 1, [30, 0.2, 30], [0, -9, 0])
-  const generator = new PMREMGenerator(renderer)
-  const texture = generator.fromScene(scene, 0.03).texture
-  generator.dispose()
-  return texture
-}
-
-interface Piece {
-  mesh: Mesh
-  back: Mesh | null
-  own: Material | Material[]
-}
-
-/** The viewport: shows one glTF scene. Knows nothing of Vue. */
+// The viewport: shows one stored scene. Knows nothing of Vue. It outlives the page that shows it, so that opening the
+// next model needs no new graphics context.
 export class Stage {
   readonly renderer: WebGLRenderer
   private readonly scene = new Scene()
   private readonly camera = new PerspectiveCamera(34, 1, 0.01, 1000)
   private readonly controls: OrbitControls
-  private readonly key = new DirectionalLight('#fff3df', 2.0)
-  private readonly ground = new Mesh(new PlaneGeometry(1, 1), new ShadowMaterial({ opacity: 0.17 }))
-  private readonly pieces = new Map<string, Piece[]>()
-  private readonly watcher: ResizeObserver
-  private readonly flat = new MeshStandardMaterial({ color: '#b8b1a4', roughness: 0.9, metalness: 0 })
-  private readonly wire = new MeshBasicMaterial({ color: '#256a60', wireframe: true })
-  private subject: Group | null = null
+  private readonly lights: Lights
+  private readonly watcher = new ResizeObserver(() => this.resize())
+  private readonly backs = new Map<Drawn, Mesh>()
+  private home: HTMLElement | null = null
+  private built: Built | null = null
+  private player: Player | null = null
+  private hidden: ReadonlySet<string> = new Set()
   private look: Look = 'textured'
-  private names = new Set<string>()
   private asked = 0
   private waiting = false
   private turning = false
-  private clips: AnimationClip[] = []
-  private mixer: AnimationMixer | null = null
-  private playing: AnimationAction | null = null
   framesDrawn = 0
 
-  constructor(private readonly home: HTMLElement) {
+  constructor() {
     this.renderer = new WebGLRenderer({ antialias: true, alpha: true, preserveDrawingBuffer: true })
     this.renderer.outputColorSpace = SRGBColorSpace
     this.renderer.toneMapping = NeutralToneMapping
     this.renderer.shadowMap.enabled = true
     this.renderer.shadowMap.type = PCFShadowMap
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2))
-    home.append(this.renderer.domElement)
     this.renderer.domElement.style.cssText = 'display:block;width:100%;height:100%;touch-action:none'
-    this.scene.environment = surroundings(this.renderer)
-    this.scene.environmentIntensity = 1.05
-    this.key.castShadow = true
-    this.key.shadow.mapSize.set(2048, 2048)
-    this.key.shadow.bias = -0.0006
-    this.key.shadow.radius = 5
-    this.ground.rotation.x = -Math.PI / 2
-    this.ground.receiveShadow = true
-    this.scene.add(this.key, this.key.target, this.ground, new AmbientLight('#fff7ec', 0.35))
+    this.lights = new Lights(this.scene, this.renderer)
     this.controls = new OrbitControls(this.camera, this.renderer.domElement)
     this.controls.enableDamping = false
     this.controls.zoomToCursor = true
     this.controls.addEventListener('change', () => this.draw())
     this.controls.addEventListener('start', () => this.turn(false))
-    this.watcher = new ResizeObserver(() => this.resize())
+  }
+
+  // Stand in an element of the page; what was shown elsewhere is cleared.
+  attach(home: HTMLElement): void {
+    this.detach()
+    this.home = home
+    home.append(this.renderer.domElement)
     this.watcher.observe(home)
     this.resize()
   }
 
-  /** Load and show a scene; the camera is kept when the new one is of about the same size. */
-  async show(url: string, parts: readonly string[]): Promise<void> {
-    const mine = ++this.asked
-    const { scene, animations } = await new GLTFLoader().loadAsync(url)
-    if (mine !== this.asked) return
-    const before = this.subject ? this.bounds() : null
+  detach(): void {
+    this.turning = false
+    this.asked += 1
     this.clear()
-    this.subject = scene
-    this.clips = animations
-    this.mixer = animations.length ? new AnimationMixer(scene) : null
-    this.names = new Set(parts)
-    scene.traverse((node) => node instanceof Mesh && this.prepare(node))
-    this.scene.add(scene)
+    this.watcher.disconnect()
+    this.renderer.domElement.remove()
+    this.home = null
+  }
+
+  // Load and show a scene; the camera is kept when the new one is of about the same size and place.
+  async show(manifest: string): Promise<boolean> {
+    const mine = ++this.asked
+    const response = await fetch(`/api/scenes/${manifest}`)
+    if (!response.ok) throw new Error('This model is no longer stored. Open it again.')
+    const data = (await response.json()) as SceneData
+    const built = await build(data)
+    const clips = await clipsOf(data, built)
+    if (mine !== this.asked) return false
+    const before = this.built ? this.bounds() : null
+    this.clear()
+    this.built = built
+    this.player = clips.length ? new Player(built.root, clips, () => this.draw()) : null
+    for (const drawn of built.drawn) this.prepare(drawn)
+    this.scene.add(built.root)
+    built.root.updateMatrixWorld(true)
     this.setLook(this.look)
+    this.setVisible(this.hidden)
     const after = this.bounds()
-    const same = before && Math.abs(Math.log(after.radius / before.radius)) < 0.2 && after.center.distanceTo(before.center) < before.radius * 0.2
+    const grown = before ? Math.abs(Math.log(after.radius / before.radius)) : Infinity
+    const same = before && grown < 0.2 && after.center.distanceTo(before.center) < before.radius * 0.2
     if (same) this.place(after)
     else this.fit()
+    return true
   }
 
-  private prepare(mesh: Mesh) {
-    mesh.castShadow = true
-    mesh.receiveShadow = true
-    const part = this.partName(mesh)
-    const single = !(mesh.material instanceof MeshStandardMaterial && mesh.material.side !== 0)
-    const back = single ? backOf(mesh) : null
-    const list = this.pieces.get(part) ?? []
-    list.push({ mesh, back, own: mesh.material })
-    this.pieces.set(part, list)
-    if (back) queueMicrotask(() => mesh.add(back))
+  private prepare(drawn: Drawn): void {
+    drawn.object.castShadow = drawn.object.receiveShadow = drawn.object instanceof Mesh
+    const back = backOf(drawn)
+    if (!back) return
+    drawn.object.add(back)
+    this.backs.set(drawn, back)
   }
 
-  /** The part's own name: the loader makes names fit for paths and keeps the file's in `userData.name` of nodes. */
-  private partName(mesh: Object3D): string {
-    for (let node: Object3D | null = mesh; node; node = node.parent) {
-      const name: unknown = node.userData.name
-      if (typeof name === 'string' && this.names.has(name)) return name
+  setVisible(hidden: ReadonlySet<string>): void {
+    this.hidden = hidden
+    for (const { object, parts, matrices } of this.built?.drawn ?? []) {
+      if (object instanceof InstancedMesh) {
+        parts.forEach((part, n) => object.setMatrixAt(n, hidden.has(part) ? NOWHERE : matrices[n]!))
+        object.instanceMatrix.needsUpdate = true
+      } else object.visible = !parts.every((part) => hidden.has(part))
     }
-    return mesh.userData.name ?? mesh.name
-  }
-
-  setVisible(hidden: ReadonlySet<string>) {
-    for (const [name, list] of this.pieces) for (const { mesh } of list) mesh.visible = !hidden.has(name)
     this.draw()
   }
 
-  setLook(look: Look) {
+  setLook(look: Look): void {
     this.look = look
-    for (const list of this.pieces.values()) {
-      for (const { mesh, back, own } of list) {
-        mesh.material = look === 'textured' ? own : look === 'flat' ? this.flat : this.wire
-        if (back) back.visible = look !== 'wire'
-      }
+    for (const drawn of this.built?.drawn ?? []) {
+      drawn.object.material = materialFor(look, drawn)
+      const back = this.backs.get(drawn)
+      if (back) back.visible = look !== 'wire'
     }
     this.draw()
   }
 
-  /** Turn slowly by itself until somebody takes hold of it. */
-  turn(on: boolean) {
+  // The part under a point of the element, from 0 to 1 across and down; null for none.
+  pick(across: number, down: number): string | null {
+    const ray = new Raycaster()
+    ray.setFromCamera(new Vector2(across * 2 - 1, 1 - down * 2), this.camera)
+    const objects = new Map((this.built?.drawn ?? []).map((drawn) => [drawn.object, drawn] as const))
+    for (const hit of ray.intersectObjects([...objects.keys()], false)) {
+      const part = objects.get(hit.object as Mesh)?.parts[hit.instanceId ?? 0]
+      if (part !== undefined && !this.hidden.has(part) && hit.object.visible) return part
+    }
+    return null
+  }
+
+  // Turn slowly by itself until somebody takes hold of it.
+  turn(on: boolean): void {
     this.turning = on && !matchMedia('(prefers-reduced-motion: reduce)').matches
     if (!this.turning) return
     const { center, radius } = this.bounds()
-    const half = Math.min(this.camera.fov, 2 * Math.atan(Math.tan((this.camera.fov * Math.PI) / 360) * this.camera.aspect) * (180 / Math.PI)) / 2
-    const away = this.camera.position.clone().sub(this.controls.target).setLength((radius / Math.sin((half * Math.PI) / 180)) * 0.94)
+    const upright = Math.tan((this.camera.fov * Math.PI) / 360)
+    const half = Math.atan(Math.min(upright, upright * this.camera.aspect))
+    const away = this.camera.position
+      .clone()
+      .sub(this.controls.target)
+      .setLength((radius / Math.sin(half)) * 0.94)
     this.controls.target.copy(center)
     this.camera.position.copy(center).add(away)
     this.spin(performance.now())
   }
 
-  private spin(before: number) {
+  private spin(before: number): void {
     requestAnimationFrame((now) => {
       if (!this.turning) return
       const angle = ((now - before) / 1000) * 0.5
-      const away = this.camera.position.clone().sub(this.controls.target).applyAxisAngle(new Vector3(0, 1, 0), angle)
+      const away = this.camera.position
+        .clone()
+        .sub(this.controls.target)
+        .applyAxisAngle(new Vector3(0, 1, 0), angle)
       this.camera.position.copy(this.controls.target).add(away)
       this.camera.lookAt(this.controls.target)
       this.draw()
@@ -226,108 +176,59 @@ export class Stage {
     })
   }
 
-  /** Play a clip round and round; `told` hears the time in seconds, every frame. */
-  play(number: number, told: (seconds: number) => void) {
-    const action = this.action(number)
-    if (!action) return
-    action.paused = false
-    const step = (before: number) =>
-      requestAnimationFrame((now) => {
-        if (this.playing !== action || action.paused) return
-        this.mixer?.update((now - before) / 1000)
-        told(action.time)
-        this.draw()
-        step(now)
-      })
-    step(performance.now())
+  play(number: number, told: (seconds: number) => void): void {
+    this.player?.play(number, told)
   }
 
-  /** Hold a clip at a time. */
-  hold(number: number, seconds: number) {
-    const action = this.action(number)
-    if (!action) return
-    action.paused = true
-    action.time = seconds
-    this.mixer?.update(0)
-    this.draw()
+  hold(number: number, seconds: number): void {
+    this.player?.hold(number, seconds)
   }
 
-  private action(number: number) {
-    const clip = this.clips[number]
-    if (!clip || !this.mixer) return null
-    if (this.playing?.getClip() !== clip) {
-      this.mixer.stopAllAction()
-      this.playing = this.mixer.clipAction(clip).play()
-    }
-    return this.playing
-  }
-
-  /** Frame what is visible: flat things from higher up. Near and far follow, from a millimetre to ten kilometres. */
-  fit() {
+  // Frame what is visible. Near and far follow, from a millimetre to ten kilometres.
+  fit(): void {
     const { center, radius } = this.bounds()
-    const size = this.box().getSize(new Vector3())
-    const flatness = Math.max(0, 1 - (3 * size.y) / Math.max(size.x, size.z, 1e-9))
-    const back = new Vector3(0.55, 0.34 + 0.7 * flatness, 0.95).normalize()
-    const { target, away } = this.framing(back)
+    const back = viewpoint(this.box().getSize(new Vector3()))
+    const tall = Math.tan((this.camera.fov * Math.PI) / 360)
+    const found = framing(this.points(), back, tall, this.camera.aspect)
+    const target = found?.target ?? center
     this.controls.target.copy(target)
-    this.camera.position.copy(target).addScaledVector(back, away)
+    this.camera.position.copy(target).addScaledVector(back, Math.max(found?.away ?? radius * 4, radius * 0.2))
     this.place({ center, radius })
     this.controls.update()
   }
 
-  /** From a direction, where to look and how far to stand so that every visible vertex is in the frame, just. */
-  private framing(back: Vector3) {
-    const right = new Vector3(0, 1, 0).cross(back).normalize()
-    const up = back.clone().cross(right)
-    const tall = Math.tan((this.camera.fov * Math.PI) / 360)
-    const sides = [right.clone(), right.clone().negate(), up.clone(), up.clone().negate()]
-    const slopes = [tall * this.camera.aspect, tall * this.camera.aspect, tall, tall]
-    const reach = [-Infinity, -Infinity, -Infinity, -Infinity]
+  // Some vertices of everything that is visible, in the world.
+  private *points(): Generator<Vector3> {
     const point = new Vector3()
-    for (const list of this.pieces.values()) {
-      for (const { mesh } of list) {
-        const positions = mesh.geometry.getAttribute('position')
-        if (!mesh.visible || !positions) continue
-        mesh.updateWorldMatrix(true, false)
-        const step = Math.max(1, Math.floor(positions.count / 4000))
-        for (let i = 0; i < positions.count; i += step) {
-          point.fromBufferAttribute(positions, i).applyMatrix4(mesh.matrixWorld)
-          const depth = point.dot(back)
-          for (let k = 0; k < 4; k++) reach[k] = Math.max(reach[k]!, point.dot(sides[k]!) + depth * slopes[k]!)
-        }
-      }
+    for (const [drawn, matrix] of this.visible()) {
+      const positions = drawn.object.geometry.getAttribute('position')
+      const step = Math.max(1, Math.floor(positions.count / (drawn.matrices.length > 1 ? 200 : 4000)))
+      for (let i = 0; i < positions.count; i += step) yield point.fromBufferAttribute(positions, i).applyMatrix4(matrix)
     }
-    // The eye lies on the planes through the outermost points: two equations across, two upwards.
-    const across = [(reach[0]! - reach[1]!) / 2, (reach[2]! - reach[3]!) / 2]
-    const distance = Math.max((reach[0]! + reach[1]!) / (2 * slopes[0]!), (reach[2]! + reach[3]!) / (2 * slopes[2]!))
-    const { center, radius } = this.bounds()
-    if (!Number.isFinite(distance)) return { target: center, away: radius * 4 }
-    const depth = center.dot(back)
-    const target = right.multiplyScalar(across[0]!).addScaledVector(up, across[1]!).addScaledVector(back, depth)
-    return { target, away: Math.max((distance - depth) * 1.2, radius * 0.2) }
   }
 
-  private place({ center, radius }: Sphere | { center: Vector3; radius: number }) {
-    const box = this.box()
+  private *visible(): Generator<[Drawn, Matrix4]> {
+    const matrix = new Matrix4()
+    for (const drawn of this.built?.drawn ?? [])
+      for (const [n, part] of drawn.parts.entries())
+        if (!this.hidden.has(part)) yield [drawn, worldMatrix(drawn, n, matrix)]
+  }
+
+  private place({ center, radius }: { center: Vector3; radius: number }): void {
     this.controls.minDistance = radius * 0.02
     this.controls.maxDistance = radius * 40
-    this.key.position.copy(center).add(new Vector3(0.5, 1.1, 0.65).multiplyScalar(radius * 2.2))
-    this.key.target.position.copy(center)
-    const shade = this.key.shadow.camera
-    shade.left = shade.bottom = -radius * 1.6
-    shade.right = shade.top = radius * 1.6
-    shade.near = radius * 0.2
-    shade.far = radius * 7
-    shade.updateProjectionMatrix()
-    this.ground.scale.setScalar(radius * 14)
-    this.ground.position.set(center.x, box.min.y - radius * 0.002, center.z)
+    this.lights.place(center, radius, this.box().min.y)
     this.draw()
   }
 
   private box(): Box3 {
     const box = new Box3()
-    for (const list of this.pieces.values()) for (const { mesh } of list) if (mesh.visible) box.union(new Box3().setFromObject(mesh))
-    return box.isEmpty() && this.subject ? box.setFromObject(this.subject) : box
+    const one = new Box3()
+    for (const [drawn, matrix] of this.visible()) {
+      const bounds = drawn.object.geometry.boundingBox
+      if (bounds) box.union(one.copy(bounds).applyMatrix4(matrix))
+    }
+    return box.isEmpty() ? box.set(new Vector3(-0.5, 0, -0.5), new Vector3(0.5, 1, 0.5)) : box
   }
 
   private bounds(): Sphere {
@@ -336,8 +237,8 @@ export class Stage {
     return sphere
   }
 
-  private resize() {
-    const { clientWidth, clientHeight } = this.home
+  private resize(): void {
+    const { clientWidth, clientHeight } = this.home ?? { clientWidth: 0, clientHeight: 0 }
     if (!clientWidth || !clientHeight) return
     this.renderer.setSize(clientWidth, clientHeight, false)
     this.camera.aspect = clientWidth / clientHeight
@@ -345,13 +246,14 @@ export class Stage {
     this.draw()
   }
 
-  draw() {
-    if (this.waiting) return
+  draw(): void {
+    if (this.waiting || !this.home) return
     this.waiting = true
     requestAnimationFrame(() => {
       this.waiting = false
+      if (!this.home) return
       const reach = this.camera.position.distanceTo(this.controls.target)
-      const size = this.subject ? this.bounds().radius : 1
+      const size = this.built ? this.bounds().radius : 1
       this.camera.near = Math.max(reach - size * 3, reach * 0.002)
       this.camera.far = reach + size * 30
       this.camera.updateProjectionMatrix()
@@ -360,32 +262,25 @@ export class Stage {
     })
   }
 
-  private clear() {
-    if (!this.subject) return
-    this.scene.remove(this.subject)
-    for (const list of this.pieces.values()) {
-      for (const { mesh, back, own } of list) {
-        mesh.geometry.dispose()
-        ;(back?.material as Material | undefined)?.dispose()
-        for (const material of Array.isArray(own) ? own : [own]) {
-          for (const value of Object.values(material)) if (value && typeof value === 'object' && 'isTexture' in value) (value as { dispose(): void }).dispose()
-          material.dispose()
-        }
-      }
+  // Geometries and textures stay with their caches; only what belongs to this scene alone goes.
+  private clear(): void {
+    if (!this.built) return
+    this.player?.stop()
+    this.player = null
+    this.scene.remove(this.built.root)
+    for (const { object, own } of this.built.drawn) {
+      own.dispose()
+      if (object instanceof InstancedMesh) object.dispose()
     }
-    this.pieces.clear()
-    this.mixer?.stopAllAction()
-    this.mixer = this.playing = null
-    this.subject = null
+    this.backs.clear()
+    this.built = null
   }
+}
 
-  dispose() {
-    this.turning = false
-    this.asked += 1
-    this.clear()
-    this.watcher.disconnect()
-    this.controls.dispose()
-    this.renderer.dispose()
-    this.renderer.domElement.remove()
-  }
+let shared: Stage | null = null
+
+// The one viewport of the page.
+export function theStage(): Stage {
+  shared ??= new Stage()
+  return shared
 }

@@ -126,12 +126,12 @@ def _images(encoded: dict[str, _Encoded], spec: MaterialExtract, material: Mater
             content = base.image
         elif opacity is not None:
             content = _with_alpha(base.image, opacity)
-        images["base_color_texture"] = Image(base.stem, content, Origin(entry=base.path))
+        images["base_color_texture"] = Image(base.stem, content, origin=Origin(entry=base.path))
     roughness, metallic, occlusion = pick("roughness"), pick("metallic"), pick("occlusion")
     if roughness is not None or metallic is not None:
         mix = ChannelMix(occlusion or 1.0, roughness or 1.0, metallic or 0.0)
         packed = next(e for e in encoded.values() if e.image in {p.image for p in (roughness, metallic) if p})
-        images["metallic_roughness_texture"] = Image(f"{packed.stem}_orm", mix, Origin(entry=packed.path))
+        images["metallic_roughness_texture"] = Image(f"{packed.stem}_orm", mix, origin=Origin(entry=packed.path))
         if occlusion is not None:
             images["occlusion_texture"] = images["metallic_roughness_texture"]
     normal = encoded.get("normal")
@@ -139,11 +139,11 @@ def _images(encoded: dict[str, _Encoded], spec: MaterialExtract, material: Mater
         straight: EncodedImage | ChannelMix = normal.image
         if spec.normal_green == "down":
             straight = _green_inverted(normal.image)
-        images["normal_texture"] = Image(normal.stem, straight, Origin(entry=normal.path))
+        images["normal_texture"] = Image(normal.stem, straight, origin=Origin(entry=normal.path))
     for slot in ("emissive", "occlusion"):
         if slot in encoded:
             item = encoded[slot]
-            images[f"{slot}_texture"] = Image(item.stem, item.image, Origin(entry=item.path))
+            images[f"{slot}_texture"] = Image(item.stem, item.image, origin=Origin(entry=item.path))
     return images
 
 

@@ -17,25 +17,45 @@ _MEDIA = {
     "TGA": "image/x-tga",
     "WEBP": "image/webp",
     "BMP": "image/bmp",
+    "GIF": "image/gif",
+    "TIFF": "image/tiff",
+    "PPM": "image/x-portable-anymap",
+    "ICO": "image/vnd.microsoft.icon",
+    "QOI": "image/qoi",
+    "PCX": "image/vnd.zbrush.pcx",
 }
+_MAGIC = (
+    (b"\x89PNG\r\n\x1a\n", "PNG"),
+    (b"\xff\xd8\xff", "JPEG"),
+    (b"GIF87a", "GIF"),
+    (b"GIF89a", "GIF"),
+    (b"II*\x00", "TIFF"),
+    (b"MM\x00*", "TIFF"),
+    (b"qoif", "QOI"),
+)
+# Formats whose first bytes are too short to tell them by alone: the name must agree.
+_MAGIC_AND_NAME = (
+    (b"BM", (".bmp",), "BMP"),
+    (b"P", (".ppm", ".pgm", ".pbm", ".pnm"), "PPM"),
+    (b"\x00\x00\x01\x00", (".ico",), "ICO"),
+    (b"\x0a", (".pcx",), "PCX"),
+)
 
 
 def encoding_of(data: Bytes, name: str) -> str | None:
-    """The image format: DDS, PNG, JPEG, WEBP, BMP or TGA (which has no magic, only a name); None if none."""
-    head = bytes(data[:12])
+    """The image format by its first bytes, TGA (which has no magic) by its name; None for no image we decode."""
+    head, ending = bytes(data[:12]), name.lower()
     if head.startswith(dds.MAGIC):
         return "DDS"
-    if head.startswith(b"\x89PNG\r\n\x1a\n"):
-        return "PNG"
-    if head.startswith(b"\xff\xd8\xff"):
-        return "JPEG"
     if head.startswith(b"RIFF") and head[8:12] == b"WEBP":
         return "WEBP"
-    if name.lower().endswith(".tga"):
-        return "TGA"
-    if head.startswith(b"BM") and name.lower().endswith(".bmp"):
-        return "BMP"
-    return None
+    for magic, found in _MAGIC:
+        if head.startswith(magic):
+            return found
+    for magic, endings, found in _MAGIC_AND_NAME:
+        if head.startswith(magic) and ending.endswith(endings):
+            return found
+    return "TGA" if ending.endswith(".tga") else None
 
 
 def media_type(data: Bytes, name: str) -> str:
@@ -51,7 +71,7 @@ def _known(data: Bytes, name: str) -> str:
             "this is not an image that can be decoded",
             file=name,
             offset=0,
-            expected="DDS, PNG, JPEG, WebP, BMP or TGA",
+            expected=", ".join(_MEDIA),
             found=f"bytes {bytes(data[:8]).hex(' ')}",
         )
     return found

@@ -1,4 +1,4 @@
-"""Everyday picture files (PNG, JPEG, TGA, WebP, BMP) through Pillow."""
+"""Everyday picture files through Pillow."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.base.limits import Limits
 from pruxel.core.images.pixels import ImageInfo, Pixels, check_size
 
-FORMATS = ("PNG", "JPEG", "TGA", "WEBP", "BMP")
+_SIXTEEN_BITS = {"I;16", "I;16B", "I;16L", "I"}
 
 
 def _open(data: memoryview, name: str, format_name: str) -> Image.Image:
@@ -46,6 +46,10 @@ def decode(data: memoryview, name: str, format_name: str, limits: Limits) -> Pix
     check_size(name, image.width, image.height, limits)
     described = _info(image, format_name)
     try:
+        if image.mode in _SIXTEEN_BITS:
+            # Pillow would cut such greys off at 255 rather than scale them.
+            grey = (np.asarray(image, np.float64) / 65535 * 255).clip(0, 255).round().astype(np.uint8)
+            image = Image.fromarray(grey)
         rgba: ByteArray = np.asarray(image.convert("RGBA"))
     except (OSError, SyntaxError, ValueError, IndexError, struct_error) as error:
         raise InputError(ErrorCode.TRUNCATED, f"the image's data is damaged ({error})", file=name) from error

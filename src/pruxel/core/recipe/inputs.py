@@ -25,6 +25,7 @@ from pruxel.core.scene.materials import Material, Unresolved
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.place import placed
 from pruxel.core.sources.kinds import HEAD_BYTES, Kind, layouts_for
+from pruxel.core.sources.references import Resolution
 from pruxel.core.sources.stack import MergedView
 
 READERS = (gltf.GLB, gltf.GLTF, obj.OBJ)
@@ -88,12 +89,13 @@ class Opener:
         """All that a level places; models that cannot be had are left out and told."""
         models, faults = list[Scene](), list[Fault]()
         vertices = 0
-        listed = list(zip(level.models, level.counts(), strict=True))
-        for (name, often), part in context.part(0.0, 0.9).each(listed, lambda one: one[0]):
+        places = self.stack.resolve_all(level.models, path)
+        listed = list(zip(level.models, level.counts(), places, strict=True))
+        for (name, often, place), part in context.part(0.0, 0.9).each(listed, lambda one: one[0]):
             model = Scene(name)
             if often:
                 try:
-                    model = self._one(self._path_of("model", name, path), part, (path,))
+                    model = self._one(_path_in(place, "model", name, path), part, (path,))
                 except InputError as error:
                     faults.append(error.fault)
             models.append(model)
@@ -110,11 +112,7 @@ class Opener:
 
     def _path_of(self, what: str, name: str, beside: str) -> str:
         """Where a model or skeleton lies that the entry `beside` names; raises `InputError` with near names."""
-        found = self.stack.resolve(name, beside)
-        if found.path is None:
-            near = f"near names: {', '.join(found.near)}" if found.near else None
-            raise InputError(ErrorCode.REFERENCE, f"no {what} '{name}' in the sources", file=beside, hint=near)
-        return found.path
+        return _path_in(self.stack.resolve(name, beside), what, name, beside)
 
     def mentions(self, path: str, context: Context) -> list[str]:
         """The names of other entries in this one's content: materials, textures, placed models. Raises `InputError`."""
@@ -234,6 +232,13 @@ class Opener:
             return FoundTexture(found.path, bytes(self.stack.read(found.path, context)))
         except InputError as error:
             return FoundTexture(found.path, None, error.fault.line())
+
+
+def _path_in(found: Resolution, what: str, name: str, beside: str) -> str:
+    if found.path is None:
+        near = f"near names: {', '.join(found.near)}" if found.near else None
+        raise InputError(ErrorCode.REFERENCE, f"no {what} '{name}' in the sources", file=beside, hint=near)
+    return found.path
 
 
 def _noted(scene: Scene, faults: list[Fault] | tuple[Fault, ...]) -> Scene:

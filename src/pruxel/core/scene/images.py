@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import KW_ONLY, dataclass, field
 from typing import Literal
 
 from pruxel.core.scene.origin import Origin
@@ -47,5 +47,6 @@ class Image:
 
     name: str
     content: EncodedImage | ChannelMix
+    _: KW_ONLY
     extras: str = ""
     origin: Origin = field(default_factory=Origin)

@@ -27,22 +27,37 @@ _CLASS = "_"
 
 
 def manifest_of(scene: Scene) -> Json:
-    """The JSON-able description of a scene; its arrays and bytes are named by `blobs_of`."""
-    found: Json = _described(scene)
+    """The JSON-able description of a scene, defaults left out; its arrays and bytes are named by `blobs_of`."""
+    found: Json = _described(scene, _differing)
     return found
 
 
-def _described(value: Any) -> Any:  # noqa: ANN401 - any leaf of the model
+def complete_manifest(scene: Scene) -> Json:
+    """The same with every field, for readers that do not know the defaults."""
+    found: Json = _described(scene, _all_fields)
+    return found
+
+
+def _all_fields(value: Any) -> Iterator[tuple[str, Any]]:  # noqa: ANN401 - a dataclass of the model
+    return ((name, getattr(value, name)) for name, _ in _defaults(type(value)))
+
+
+def _differing(value: Any) -> Iterator[tuple[str, Any]]:  # noqa: ANN401 - a dataclass of the model
+    for name, default in _defaults(type(value)):
+        inside = getattr(value, name)
+        if inside is not default and not _same(inside, default):
+            yield name, inside
+
+
+def _described(value: Any, fields_of: Callable[[Any], Iterator[tuple[str, Any]]]) -> Any:  # noqa: ANN401 - any leaf
     if isinstance(value, np.ndarray):
         return {"blob": digest(value), "dtype": value.dtype.str, "shape": list(value.shape)}
     if isinstance(value, bytes):
         return {"blob": digest(value), "size": len(value)}
     if isinstance(value, tuple):
-        return [_described(item) for item in value]
+        return [_described(item, fields_of) for item in value]
     if is_dataclass(value):
-        own = {name: _described(inside) for name, default in _defaults(type(value))
-               if (inside := getattr(value, name)) is not default and not _same(inside, default)}  # fmt: skip
-        return {_CLASS: type(value).__name__} | own
+        return {_CLASS: type(value).__name__} | {name: _described(inner, fields_of) for name, inner in fields_of(value)}
     return value
 
 

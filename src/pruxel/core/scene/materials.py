@@ -30,6 +30,7 @@ class Texture:
 
     image: int = field(metadata=points_to("images"))
     sampler: Sampler = field(default_factory=Sampler)
+    _: KW_ONLY
     extras: str = ""
 
 

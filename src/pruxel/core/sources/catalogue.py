@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.sources import databases
 from pruxel.core.sources.profile import GameTable
 
 PARTS = ("portrait", "model", "skeleton", "clips", "textures", "variants")
@@ -27,9 +28,14 @@ class Card:
 
 
 def read_rows(data: memoryview, name: str) -> list[dict[str, str]]:
-    """The rows of a comma-, semicolon- or tab-separated table with a head line; raises `InputError`."""
+    """The rows of a comma-, semicolon- or tab-separated table with a head line; of a database, what tables it holds.
+
+    Raises `InputError`.
+    """
     if len(data) > _LARGEST:
         raise InputError(ErrorCode.BUDGET, "the table is too large", file=name, expected=f"at most {_LARGEST:,} bytes")
+    if data[: len(databases.MAGIC)] == databases.MAGIC:
+        return databases.tables_of(data, name)
     try:
         text = bytes(data).decode("utf-8-sig")
     except UnicodeDecodeError as error:

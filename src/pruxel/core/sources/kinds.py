@@ -24,17 +24,38 @@ class Kind(StrEnum):
     PACK = "pack"
     CAPTURE = "capture"
     TEXT = "text"
+    SOUND = "sound"
+    FONT = "font"
+    VIDEO = "video"
     UNKNOWN = "unknown"
 
 
 # Kinds of entries that get a picture.
-DRAWN = frozenset({Kind.CLIPS, Kind.LEVEL, Kind.MODEL, Kind.SKELETON, Kind.TEXTURE})
+DRAWN = frozenset({Kind.CLIPS, Kind.LEVEL, Kind.MODEL, Kind.SKELETON, Kind.SOUND, Kind.TEXTURE})
+# Kinds that open on the Bench by themselves.
+OPENED = frozenset({Kind.LEVEL, Kind.MODEL, Kind.SKELETON, Kind.TEXTURE})
 
+# First bytes of open formats, each from its own specification.
 _BY_MAGIC: tuple[tuple[bytes, Kind], ...] = (
     (b"DDS ", Kind.TEXTURE),
     (b"\x89PNG\r\n\x1a\n", Kind.TEXTURE),
     (b"\xff\xd8\xff", Kind.TEXTURE),
+    (b"GIF87a", Kind.TEXTURE),
+    (b"GIF89a", Kind.TEXTURE),
+    (b"II*\x00", Kind.TEXTURE),
+    (b"MM\x00*", Kind.TEXTURE),
+    (b"qoif", Kind.TEXTURE),
+    (b"\xabKTX 11\xbb", Kind.TEXTURE),
+    (b"\xabKTX 20\xbb", Kind.TEXTURE),
+    (b"#?RADIANCE", Kind.TEXTURE),
+    (b"\x76\x2f\x31\x01", Kind.TEXTURE),
     (b"glTF", Kind.MODEL),
+    (b"ply\n", Kind.MODEL),
+    (b"ply\r\n", Kind.MODEL),
+    (b"HIERARCHY", Kind.CLIPS),
+    (b"#usda", Kind.MODEL),
+    (b"PXR-USDC", Kind.MODEL),
+    (b"#VRML", Kind.MODEL),
     (b"PK\x03\x04", Kind.PACK),
     (b"PK\x05\x06", Kind.PACK),
     (b"7z\xbc\xaf\x27\x1c", Kind.PACK),
@@ -43,32 +64,55 @@ _BY_MAGIC: tuple[tuple[bytes, Kind], ...] = (
     (b"\xfd7zXZ\x00", Kind.PACK),
     (b"\x28\xb5\x2f\xfd", Kind.PACK),
     (b"\x04\x22\x4d\x18", Kind.PACK),
+    (b"SQLite format 3\x00", Kind.TABLE),
+    (b"fLaC", Kind.SOUND),
+    (b"ID3", Kind.SOUND),
+    (b"MThd", Kind.SOUND),
+    (b".snd", Kind.SOUND),
+    (b"caff", Kind.SOUND),
+    (b"Extended Module:", Kind.SOUND),
+    (b"IMPM", Kind.SOUND),
+    (b"#!AMR", Kind.SOUND),
+    (b"\x00\x01\x00\x00\x00", Kind.FONT),
+    (b"OTTO\x00", Kind.FONT),
+    (b"ttcf", Kind.FONT),
+    (b"wOFF", Kind.FONT),
+    (b"wOF2", Kind.FONT),
+    (b"STARTFONT", Kind.FONT),
+    (b"\x01fcp", Kind.FONT),
+    (b"\x1a\x45\xdf\xa3", Kind.VIDEO),
+    (b"FLV\x01", Kind.VIDEO),
+    (b"\x00\x00\x01\xba", Kind.VIDEO),
+    (b"\x00\x00\x01\xb3", Kind.VIDEO),
 )
-_BY_ENDING = {
-    "obj": Kind.MODEL,
-    "gltf": Kind.MODEL,
-    "glb": Kind.MODEL,
-    "mtl": Kind.MATERIAL,
-    "tga": Kind.TEXTURE,
-    "dds": Kind.TEXTURE,
-    "png": Kind.TEXTURE,
-    "jpg": Kind.TEXTURE,
-    "jpeg": Kind.TEXTURE,
-    "bmp": Kind.TEXTURE,
-    "webp": Kind.TEXTURE,
-    "csv": Kind.TABLE,
-    "tsv": Kind.TABLE,
-    "zip": Kind.PACK,
-    "7z": Kind.PACK,
-    "tar": Kind.PACK,
-    "txt": Kind.TEXT,
-    "md": Kind.TEXT,
-    "json": Kind.TEXT,
-    "yaml": Kind.TEXT,
-    "yml": Kind.TEXT,
-    "xml": Kind.TEXT,
-    "ini": Kind.TEXT,
+# A word behind a container's first four bytes and four bytes of size.
+_BY_FORM: dict[tuple[bytes, bytes], Kind] = {
+    (b"RIFF", b"WEBP"): Kind.TEXTURE,
+    (b"RIFF", b"WAVE"): Kind.SOUND,
+    (b"RIFF", b"RMID"): Kind.SOUND,
+    (b"RIFF", b"AVI "): Kind.VIDEO,
+    (b"FORM", b"AIFF"): Kind.SOUND,
+    (b"FORM", b"AIFC"): Kind.SOUND,
 }
+_BY_BRAND = {b"M4A ": Kind.SOUND, b"M4B ": Kind.SOUND, b"avif": Kind.TEXTURE, b"heic": Kind.TEXTURE}
+_MP3_FRAMES = tuple(bytes((0xFF, second)) for second in (0xFB, 0xFA, 0xF3, 0xF2, 0xF1, 0xF9))
+_XML_ROOTS = ((b"<COLLADA", Kind.MODEL), (b"<X3D", Kind.MODEL), (b"<amf", Kind.MODEL), (b"<svg", Kind.TEXTURE))
+_ENDINGS: dict[Kind, str] = {
+    Kind.MODEL: "obj gltf glb ply stl off dae x3d x3dv wrl amf 3mf usd usda usdc usdz fbx abc",
+    Kind.CLIPS: "bvh",
+    Kind.MATERIAL: "mtl mtlx",
+    Kind.TEXTURE: "tga dds png jpg jpeg bmp webp gif tif tiff qoi ktx ktx2 hdr exr avif ppm pgm pbm pnm pcx ico svg",
+    Kind.TABLE: "csv tsv sqlite sqlite3 db",
+    Kind.PACK: "zip 7z tar",
+    Kind.TEXT: "txt md json yaml yml xml ini cfg conf toml log lua py js sh bat vert frag glsl hlsl wgsl po pot srt html css",
+    Kind.SOUND: "wav ogg oga opus flac mp3 aif aiff aifc au snd mid midi m4a aac mod s3m xm it amr caf",
+    Kind.FONT: "ttf otf ttc woff woff2 bdf pcf pfb fnt",
+    Kind.VIDEO: "mp4 m4v mov webm mkv avi ogv mpg mpeg flv",
+}
+_BY_ENDING = {ending: kind for kind, endings in _ENDINGS.items() for ending in endings.split()}
+# Bytes that text does not hold: control characters other than those that lay it out.
+_NOT_TEXT = bytes(set(range(32)) - set(b"\t\n\r\f\x1b")) + b"\x7f"
+_LEAST_TEXT = 4
 _BY_PURPOSE = {
     "pack": Kind.PACK,
     "model": Kind.MODEL,
@@ -114,15 +158,51 @@ def kinds_by_ending(layouts: Sequence[Layout]) -> dict[str, Kind]:
 
 
 def classify(head: bytes, name: str, layouts: Sequence[Layout]) -> Kind:
-    """The kind by magic first, ending second; `unknown` when neither says anything."""
+    """The kind by layout, then by the first bytes, then by the name; last, whether the bytes are text."""
     described = layouts_for(head, name, layouts)
     if described:
         return _BY_PURPOSE[described[0].reads]
-    if head.startswith(b"RIFF") and head[8:12] == b"WEBP":
-        return Kind.TEXTURE
+    ending = _BY_ENDING.get(ending_of(name))
+    if ending is Kind.MODEL and head.startswith(b"PK"):
+        return Kind.MODEL  # a package of one model
+    found = _by_content(head) or ending
+    if found is not None:
+        return found
+    return Kind.TEXT if looks_like_text(head) else Kind.UNKNOWN
+
+
+def _by_content(head: bytes) -> Kind | None:
+    form = _BY_FORM.get((head[:4], head[8:12]))
+    if form is not None:
+        return form
+    if head[4:8] == b"ftyp":
+        return _BY_BRAND.get(head[8:12], Kind.VIDEO)
+    if head.startswith(b"OggS"):
+        return Kind.VIDEO if b"\x80theora" in head else Kind.SOUND
     for magic, kind in _BY_MAGIC:
         if head.startswith(magic):
             return kind
     if is_tar(head):
         return Kind.PACK
-    return _BY_ENDING.get(ending_of(name), Kind.UNKNOWN)
+    if head.startswith(_MP3_FRAMES) and len(head) > 4 and head[2] >> 4 not in {0, 15} and not looks_like_text(head):
+        return Kind.SOUND
+    start = head.lstrip(b"\xef\xbb\xbf \t\r\n")
+    if start.startswith((b"<?xml", b"<")):
+        return next((kind for root, kind in _XML_ROOTS if root in head), None)
+    return None
+
+
+def looks_like_text(head: bytes) -> bool:
+    """Whether first bytes are text: UTF-8 (a character cut at the end allowed), UTF-16 with its mark, or mostly ASCII."""
+    if len(head) < _LEAST_TEXT:
+        return False
+    if head.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return b"\x00\x00\x00" not in head
+    if head.translate(None, _NOT_TEXT) != head:
+        return False
+    try:
+        head[: len(head) - 3].decode()
+    except UnicodeDecodeError:
+        plain = sum(32 <= byte < 127 or byte in b"\t\n\r" for byte in head)
+        return plain >= 0.85 * len(head)
+    return True

@@ -42,6 +42,9 @@ class MergedView(Protocol):
     def resolve(self, name: str, beside: str) -> Resolution:
         """The entry that a file at `beside` means by `name`."""
 
+    def resolve_all(self, names: Sequence[str], beside: str) -> list[Resolution]:
+        """The same for many names, at one go."""
+
 
 @dataclass
 class Stack:
@@ -72,6 +75,10 @@ class Stack:
     def resolve(self, name: str, beside: str) -> Resolution:
         """The entry that a file at `beside` means by `name`."""
         return self._shelf.resolve(name, beside)
+
+    def resolve_all(self, names: Sequence[str], beside: str) -> list[Resolution]:
+        """The same for many names."""
+        return [self.resolve(name, beside) for name in names]
 
     def add(self, source: Source, found: Iterable[Listed]) -> None:
         """Lay a source's entries over what is there."""

@@ -14,9 +14,9 @@ from pruxel.server.api.models import JobOut
 from pruxel.server.api.sources import state_of
 from pruxel.server.jobs.aliases import LISTED, Naming, try_naming
 from pruxel.server.jobs.aside import aside
-from pruxel.server.jobs.queue import put_job, put_names_again, send
+from pruxel.server.jobs.queue import put_job, put_names_again
 from pruxel.server.store.database import session
-from pruxel.server.store.jobs import job_event
+from pruxel.server.store.jobs import job_details
 from pruxel.server.store.marks import names_changed
 from pruxel.server.store.tables import Mark
 
@@ -43,8 +43,7 @@ def give_names(project: UUID, wanted: NamingIn) -> JobOut:
         state_of(db, project)
         payload = {"key": str(uuid4()), "naming": asdict(Naming(**wanted.model_dump()))}
         job = put_job(db, project, "naming", "Giving names", payload)
-    send(job)
-    return JobOut.model_validate(job_event(job))
+    return JobOut.model_validate(job_details(job))
 
 
 @router.delete("/projects/{project}/naming")
@@ -55,7 +54,6 @@ def take_names_back(project: UUID) -> int:
         alone = (Mark.note == "", ~Mark.star, ~Mark.seen)
         gone = db.execute(delete(Mark).where(*mine, *alone))
         kept = db.execute(update(Mark).where(*mine).values(alias="", origin=""))
-        job = put_names_again(db, project)
+        put_names_again(db, project)
         names_changed(db, project)
-    send(job)
     return sum(found.rowcount for found in (gone, kept) if isinstance(found, CursorResult))

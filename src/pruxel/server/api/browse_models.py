@@ -158,6 +158,28 @@ class TableLook(BaseModel):
     total: int
 
 
+class SoundLook(BaseModel):
+    """A sound; `peaks` are the lowest and highest of equal pieces, from -1 to 1."""
+
+    seconds: float
+    channels: int
+    rate: int
+    format: str
+    peaks: list[tuple[float, float]]
+
+
+class ProblemOut(BaseModel):
+    """What went wrong, where, and what to try."""
+
+    message: str
+    file: str | None = None
+    offset: int | None = None
+    field: str | None = None
+    expected: str | None = None
+    found: str | None = None
+    hint: str | None = None
+
+
 class LookOut(BaseModel):
     """What there is to see of an entry; the part that fits its kind is set."""
 
@@ -167,8 +189,9 @@ class LookOut(BaseModel):
     level: LevelLook | None = None
     table: TableLook | None = None
     text: str | None = None
-    glance: UUID | None = None
-    problem: str | None = None
+    sound: SoundLook | None = None
+    glance: str | None = None
+    problem: ProblemOut | None = None
 
 
 class JointOut(BaseModel):
@@ -199,10 +222,13 @@ class GlanceFacts(BaseModel):
 
 
 class GlanceOut(BaseModel):
+    """How a quick look stands; `job` is what works on it."""
+
     status: str
+    job: UUID | None
     scene: str | None
     facts: GlanceFacts | None
-    problem: str | None
+    problem: ProblemOut | None
 
 
 class BytesOut(BaseModel):
@@ -271,6 +297,19 @@ class HitModel(BaseModel):
     offset: int
     size: int
     picture: str | None = None
+
+
+class WonName(BaseModel):
+    name: str
+    how: str
+
+
+class JobResults(BaseModel):
+    """What a job found that is too much for its row; `number` names were won, of which `won` are the first."""
+
+    hits: list[HitModel] = []
+    won: list[WonName] = []
+    number: int = 0
 
 
 class KeepIn(BaseModel):

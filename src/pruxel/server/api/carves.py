@@ -11,13 +11,11 @@ from pruxel.core.sources.carve import Hit
 from pruxel.core.sources.kinds import Kind
 from pruxel.server.api.browse_models import CarveIn, KeepIn
 from pruxel.server.api.models import JobOut
-from pruxel.server.jobs.queue import put_job, send
+from pruxel.server.jobs.queue import put_job
 from pruxel.server.jobs.search_bytes import address_of, keep_hits
 from pruxel.server.jobs.stacks import stored_entry
 from pruxel.server.store.database import session
-from pruxel.server.store.jobs import job_event
-from pruxel.server.store.missing import not_found
-from pruxel.server.store.tables import Job
+from pruxel.server.store.jobs import job_details
 
 router = APIRouter(tags=["carve"])
 
@@ -29,18 +27,7 @@ def start_carve(entry: int, wanted: CarveIn) -> JobOut:
     payload = {"key": str(uuid4()), "entry": row.id, "path": row.path, "first": wanted.first, "last": wanted.last}
     with session() as db:
         job = put_job(db, stack.state.project, "carve", f"Searching {row.path.rsplit('/', 1)[-1]}", payload)
-    send(job)
-    return JobOut.model_validate(job_event(job))
-
-
-@router.get("/jobs/{job}")
-def get_job(job: UUID) -> JobOut:
-    """One job with all that it found."""
-    with session() as db:
-        found = db.get(Job, job)
-        if found is None:
-            raise not_found("job")
-        return JobOut.model_validate(job_event(found, whole=True))
+    return JobOut.model_validate(job_details(job))
 
 
 @router.post("/entries/{entry}/finds", status_code=201)

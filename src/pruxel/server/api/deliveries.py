@@ -1,8 +1,10 @@
-"""Deliveries and jobs."""
+"""Deliveries."""
 
 from __future__ import annotations
 
+import shutil
 from pathlib import Path
+from typing import Any
 from uuid import UUID
 
 from fastapi import APIRouter
@@ -12,13 +14,16 @@ from sqlalchemy.orm import Session
 
 from pruxel.core.deliver import deliver as _registers_formats  # noqa: F401
 from pruxel.core.formats.registry import FORMATS
-from pruxel.server.api.models import BatchIn, DeliveryIn, DeliveryOut, FormatOut, JobOut, ReportOut
+from pruxel.core.formats.textures import link_name
+from pruxel.server.api.models import BatchIn, DeliveryIn, DeliveryOut, FormatOut, NameIn, ReportOut
 from pruxel.server.api.workpieces import workpiece_of
-from pruxel.server.jobs.queue import put_job, send
+from pruxel.server.jobs.queue import put_job
 from pruxel.server.jobs.stacks import stored_stack
 from pruxel.server.store.database import session
-from pruxel.server.store.jobs import ACTIVE, change_job, job_event
+from pruxel.server.settings import settings
+from pruxel.server.store.jobs import ACTIVE, change_job, tell
 from pruxel.server.store.missing import not_found
+from pruxel.server.store.revisions import steps_of
 from pruxel.server.store.tables import Delivery, Job, Workpiece
 
 router = APIRouter(tags=["deliveries"])
@@ -28,6 +33,8 @@ def _out(d: Delivery) -> DeliveryOut:
     return DeliveryOut(
         id=d.id,
         name=d.name,
+        file_name=link_name(d.name),
+        options=d.options,
         workpiece_id=d.workpiece_id,
         formats=d.formats,
         job=d.job_id,
@@ -63,10 +70,7 @@ def start_delivery(workpiece: UUID, wanted: DeliveryIn) -> DeliveryOut:
         found = db.get(Workpiece, workpiece)
         if found is None:
             raise not_found("workpiece")
-        made, job = _start(db, found, wanted.name, wanted.formats)
-        result = _out(made)
-    send(job)
-    return result
+        return _out(_start(db, found, wanted.name, wanted.formats, wanted.options))
 
 
 @router.post("/projects/{project}/deliveries", status_code=202)
@@ -77,22 +81,61 @@ def start_batch(project: UUID, wanted: BatchIn) -> list[DeliveryOut]:
     stack = stored_stack(project)
     with session() as db:
         pieces = [workpiece_of(db, stack, [path]) for path in dict.fromkeys(wanted.entries)]
-        started = [_start(db, piece, piece.name, wanted.formats) for piece in pieces]
-        results = [_out(made) for made, _ in started]
-    for _, job in started:
-        send(job)
-    return results
+        return [_out(_start(db, piece, piece.name, wanted.formats, wanted.options)) for piece in pieces]
 
 
-def _start(db: Session, piece: Workpiece, name: str, formats: list[str]) -> tuple[Delivery, Job]:
-    made = Delivery(project_id=piece.project_id, workpiece_id=piece.id, name=name, formats=formats, steps=piece.steps)
+def _start(
+    db: Session, piece: Workpiece, name: str, formats: list[str], options: dict[str, dict[str, Any]]
+) -> Delivery:
+    made = Delivery(
+        project_id=piece.project_id,
+        workpiece_id=piece.id,
+        name=name,
+        formats=formats,
+        options=options,
+        steps=steps_of(db, piece),
+    )
     db.add(made)
     db.flush()
     payload = {"delivery": str(made.id), "key": str(made.id)}
-    job = put_job(db, piece.project_id, "deliver", f"Delivering {name}", payload)
-    made.job_id = job.id
+    made.job_id = put_job(db, piece.project_id, "deliver", f"Delivering {name}", payload).id
     db.flush()
-    return made, job
+    tell(db, {"changed": "deliveries", "project_id": str(piece.project_id)})
+    return made
+
+
+def _delivery(db: Session, delivery: UUID) -> Delivery:
+    found = db.get(Delivery, delivery)
+    if found is None:
+        raise not_found("delivery")
+    return found
+
+
+@router.patch("/deliveries/{delivery}")
+def rename_delivery(delivery: UUID, wanted: NameIn) -> DeliveryOut:
+    """Give a delivery another name; files that are written keep theirs."""
+    with session() as db:
+        found = _delivery(db, delivery)
+        found.name = wanted.name
+        db.flush()
+        tell(db, {"changed": "deliveries", "project_id": str(found.project_id)})
+        return _out(found)
+
+
+@router.delete("/deliveries/{delivery}", status_code=204)
+def remove_delivery(delivery: UUID) -> None:
+    """Remove a delivery with the files that were written for it; one that is being written is stopped first."""
+    with session() as db:
+        found = _delivery(db, delivery)
+        job = None if found.job_id is None else db.get(Job, found.job_id)
+        if job is not None and job.status in ACTIVE:
+            change_job(db, job.id, cancel=True, status="cancelled" if job.status == "queued" else job.status)
+        for place in (found.folder, found.archive):
+            if place is not None and Path(place).resolve().is_relative_to(settings().deliveries.resolve()):
+                path = Path(place)
+                shutil.rmtree(path, ignore_errors=True) if path.is_dir() else path.unlink(missing_ok=True)
+        tell(db, {"changed": "deliveries", "project_id": str(found.project_id)})
+        db.delete(found)
 
 
 @router.get("/deliveries/{delivery}/zip", response_class=FileResponse)
@@ -102,25 +145,4 @@ def download(delivery: UUID) -> FileResponse:
         found = db.get(Delivery, delivery)
     if found is None or found.archive is None or not Path(found.archive).is_file():
         raise not_found("finished delivery")
-    return FileResponse(found.archive, media_type="application/zip", filename=f"{found.name}.zip")
-
-
-@router.get("/projects/{project}/jobs")
-def list_jobs(project: UUID) -> list[JobOut]:
-    """Jobs that wait or run, and the latest that ended."""
-    with session() as db:
-        rows = db.execute(select(Job).where(Job.project_id == project).order_by(Job.created.desc()).limit(40)).scalars()
-        return [JobOut.model_validate(job_event(j)) for j in rows]
-
-
-@router.post("/jobs/{job}/cancel")
-def cancel_job(job: UUID) -> JobOut:
-    """Ask a job to stop; one that still waits is stopped at once."""
-    with session() as db:
-        found = db.get(Job, job)
-        if found is None:
-            raise not_found("job")
-        if found.status in ACTIVE:
-            status = "cancelled" if found.status == "queued" else found.status
-            change_job(db, job, cancel=True, status=status)
-        return JobOut.model_validate(job_event(found))
+    return FileResponse(found.archive, media_type="application/zip", filename=f"{link_name(found.name)}.zip")

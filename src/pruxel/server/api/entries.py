@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import mimetypes
 from dataclasses import asdict
+from pathlib import Path
 from typing import Annotated
 from urllib.parse import quote
 from uuid import UUID
 
 from fastapi import APIRouter, Depends, Response
 from fastapi import Query as Parameter
+from fastapi.responses import FileResponse
 from pydantic import TypeAdapter
 from sqlalchemy import delete, select
+from starlette.background import BackgroundTask
 
-from pruxel.core.base.context import Context
 from pruxel.core.sources.kinds import DRAWN
 from pruxel.server.api.browse_models import (
     BytesOut,
@@ -28,6 +31,7 @@ from pruxel.server.api.sources import state_of
 from pruxel.server.jobs.aside import aside
 from pruxel.server.jobs.looking import stretch_of, versions_of
 from pruxel.server.jobs.stacks import known_of, stored_entry
+from pruxel.server.jobs.unpacking import unpacked_file
 from pruxel.server.store.blobs import find_blob
 from pruxel.server.store.conditions import Flag, Query, Sort
 from pruxel.server.store.database import reading, session
@@ -40,8 +44,8 @@ from pruxel.server.store.stack_state import StackState, kept_state
 from pruxel.server.store.tables import SavedSearch
 
 router = APIRouter(tags=["entries"])
+_MEDIA = ((b"\x89PNG", "image/png"), (b"\xff\xd8\xff", "image/jpeg"), (b"RIFF", "image/webp"))
 _FOREVER = {"Cache-Control": "private, max-age=31536000, immutable"}
-_LARGEST_RAW = 2 << 30
 _MOST_BYTES = 1 << 16
 _MOST_ANSWERS = 400
 _FOLDERS = TypeAdapter(list[FolderOut])
@@ -147,14 +151,17 @@ def list_versions(entry: int) -> list[VersionOut]:
     return [VersionOut.model_validate(version) for version in aside(versions_of, entry)]
 
 
-@router.get("/entries/{entry}/raw", response_class=Response)
-def raw_bytes(entry: int) -> Response:
-    """An entry's bytes as they are, for saving."""
-    row, stack = stored_entry(entry)
-    data = stack.read_row(row, Context())
+@router.get("/entries/{entry}/raw", response_class=FileResponse)
+def raw_bytes(entry: int, *, play: bool = False) -> FileResponse:
+    """An entry's bytes as they are: for saving, or for a sound to be played by the page."""
+    row, _ = stored_entry(entry)
+    place = Path(aside(unpacked_file, entry))
     name = quote(row.path.rsplit("/", 1)[-1])
-    headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{name}", "X-Content-Type-Options": "nosniff"}
-    return Response(bytes(data), media_type="application/octet-stream", headers=headers)
+    guess = mimetypes.guess_type(row.path)[0] or ""
+    media = guess if play and guess.startswith("audio/") else "application/octet-stream"
+    headers = {"X-Content-Type-Options": "nosniff"}
+    headers |= {} if play else {"Content-Disposition": f"attachment; filename*=UTF-8''{name}"}
+    return FileResponse(place, media_type=media, headers=headers, background=BackgroundTask(place.unlink))
 
 
 @router.get("/entries/{entry}/bytes")
@@ -169,12 +176,21 @@ def show_bytes(
 
 @router.get("/blobs/{key}", response_class=Response)
 def blob(key: str) -> Response:
-    """A stored picture or scene; content never changes under its key."""
+    """A stored picture, array or image; content never changes under its key."""
     data = find_blob(key)
     if data is None:
         raise not_found("blob")
-    media = "model/gltf-binary" if data[:4] == b"glTF" else "image/png"
-    return Response(data, media_type=media, headers=_FOREVER)
+    media = next((media for magic, media in _MEDIA if data.startswith(magic)), "application/octet-stream")
+    return Response(data, media_type=media, headers=_FOREVER | {"X-Content-Type-Options": "nosniff"})
+
+
+@router.get("/scenes/{manifest}", response_class=Response)
+def scene_manifest(manifest: str) -> Response:
+    """A stored scene as its manifest, from which the page asks for the blobs that it lacks."""
+    data = find_blob(manifest)
+    if data is None or not data.startswith(b'{"_":"Scene"'):
+        raise not_found("scene")
+    return Response(data, media_type="application/json", headers=_FOREVER)
 
 
 @router.put("/projects/{project}/marks", status_code=204)

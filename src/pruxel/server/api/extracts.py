@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import hashlib
 import shutil
-import zipfile
+import subprocess
+import sys
 from collections.abc import Iterator
+from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 from uuid import UUID, uuid4
@@ -16,24 +18,26 @@ from fastapi.responses import StreamingResponse
 from sqlalchemy import func, select, text
 
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.base.errors import ErrorCode, InputError, UsageError
 from pruxel.core.sources.names import safe_part
 from pruxel.server.api.browse_models import CollisionOut, ExtractIn, HolderOut, SelectionIn, SelectionOut, ZipOut
 from pruxel.server.api.models import JobOut
-from pruxel.server.jobs.extract import extract_folder, named_rows
-from pruxel.server.jobs.queue import put_job, send
+from pruxel.server.jobs import unpacking
+from pruxel.server.jobs.extract import extract_folder
+from pruxel.server.jobs.queue import put_again, put_job
 from pruxel.server.jobs.stacks import StoredStack, stored_stack
 from pruxel.server.settings import settings
 from pruxel.server.store.blobs import find_blob, put_blob
 from pruxel.server.store.collisions import collisions
 from pruxel.server.store.conditions import Query, condition_of
 from pruxel.server.store.database import session
-from pruxel.server.store.jobs import change_job, job_event
+from pruxel.server.store.jobs import ACTIVE, change_job, job_details
 from pruxel.server.store.missing import not_found
 from pruxel.server.store.tables import EntryRow, Job
 
 router = APIRouter(tags=["extracts"])
 _NOTE = b"selection "  # tells a noted selection from the other blobs
+_PIECE = 1 << 16
 _FIELDS = set(Query.__dataclass_fields__)
 
 
@@ -127,8 +131,7 @@ def start_extract(project: UUID, wanted: ExtractIn) -> JobOut:
     }
     with session() as db:
         job = put_job(db, project, "extract", f"Extracting {wanted.name}", payload)
-    send(job)
-    return JobOut.model_validate(job_event(job))
+    return JobOut.model_validate(job_details(job))
 
 
 @router.post("/jobs/{job}/pause")
@@ -141,7 +144,7 @@ def pause_job(job: UUID) -> JobOut:
         if found.status in {"queued", "running"}:
             status = "paused" if found.status == "queued" else found.status
             change_job(db, job, cancel=True, status=status, payload=found.payload | {"pause": True})
-        return JobOut.model_validate(job_event(found))
+        return JobOut.model_validate(job_details(found))
 
 
 @router.post("/jobs/{job}/resume")
@@ -153,62 +156,23 @@ def resume_job(job: UUID) -> JobOut:
             raise not_found("extraction")
         if found.status in {"paused", "failed", "cancelled"}:
             payload = {k: v for k, v in found.payload.items() if k != "pause"}
-            change_job(db, job, cancel=False, status="queued", attempts=0, payload=payload, fault=None)
-    send(found)
-    return JobOut.model_validate(job_event(found))
+            put_again(db, found, attempts=0, payload=payload)
+    return JobOut.model_validate(job_details(found))
 
 
-class _Sink:
-    """A file that only hands on what is written to it."""
-
-    def __init__(self) -> None:
-        self.pieces: list[bytes] = []
-        self._at = 0
-
-    def write(self, data: bytes) -> int:
-        """Keep a piece until it is sent."""
-        self.pieces.append(bytes(data))
-        self._at += len(data)
-        return len(data)
-
-    def tell(self) -> int:
-        """How much was written."""
-        return self._at
-
-    def flush(self) -> None:
-        """Nothing waits."""
-
-    def close(self) -> None:
-        """Nothing to close."""
-
-    def seek(self, offset: int, whence: int = 0, /) -> int:
-        """A stream cannot go back; the archive's writer then leaves sizes to trailers."""
-        raise OSError(29, f"cannot seek to {offset} ({whence})")
-
-    def taken(self) -> bytes:
-        """What was written since the last time."""
-        found = b"".join(self.pieces)
-        self.pieces.clear()
-        return found
-
-
-def _stream(stack: StoredStack, chosen: dict[str, Any]) -> Iterator[bytes]:
-    sink = _Sink()
-    faults = []
-    with zipfile.ZipFile(sink, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
-        for row, name in named_rows(stack, chosen):
-            try:
-                data = stack.read_row(row, Context())
-            except InputError as error:
-                faults.append(error.fault.line())
-                continue
-            with archive.open(zipfile.ZipInfo(name), "w") as target:
-                for at in range(0, len(data), 1 << 20):
-                    target.write(data[at : at + (1 << 20)])
-                    yield sink.taken()
-        if faults:
-            archive.writestr(zipfile.ZipInfo("not extracted.txt"), "\n".join(faults))
-    yield sink.taken()
+@router.delete("/jobs/{job}/extracted", status_code=204)
+def remove_extracted(job: UUID) -> None:
+    """Remove what an extraction wrote, once it does not run; its folder is one of ours."""
+    with session() as db:
+        found = db.get(Job, job)
+        if found is None or found.kind != "extract":
+            raise not_found("extraction")
+        if found.status in ACTIVE:
+            raise UsageError(ErrorCode.USAGE, "this extraction still runs", expected="one that has ended or was stopped")
+        folder = Path(found.payload["folder"]).resolve()
+        if folder.is_relative_to(settings().extracts.resolve()) and folder != settings().extracts.resolve():
+            shutil.rmtree(folder, ignore_errors=True)
+        change_job(db, job, away=True, payload=found.payload | {"done": 0, "written": 0, "faults": [], "gone": True})
 
 
 @router.post("/projects/{project}/zips")
@@ -223,11 +187,22 @@ def prepare_zip(project: UUID, wanted: ExtractIn) -> ZipOut:
 
 @router.get("/projects/{project}/zips/{key}", response_class=StreamingResponse)
 def stream_zip(project: UUID, key: str) -> StreamingResponse:
-    """A noted selection as one zip, made while it is sent."""
-    stack = stored_stack(project)
+    """A noted selection as one zip, made by a process beside this one while it is sent."""
     note = find_blob(key)
     if note is None or not note.startswith(_NOTE):
         raise not_found("selection")
+    stored_stack(project)
     noted = orjson.loads(note[len(_NOTE) :])
     headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{quote(safe_part(noted['name']))}.zip"}
-    return StreamingResponse(_stream(stack, noted), media_type="application/zip", headers=headers)
+    return StreamingResponse(_passed_on(project, key), media_type="application/zip", headers=headers)
+
+
+def _passed_on(project: UUID, key: str) -> Iterator[bytes]:
+    command = [sys.executable, "-m", unpacking.__name__, str(project), key]
+    with subprocess.Popen(command, stdout=subprocess.PIPE) as process:  # noqa: S603 - our own program
+        assert process.stdout is not None
+        try:
+            while piece := process.stdout.read(_PIECE):
+                yield piece
+        finally:
+            process.kill()

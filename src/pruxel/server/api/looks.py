@@ -6,11 +6,13 @@ from typing import Annotated, Literal
 from uuid import UUID
 
 from fastapi import APIRouter, Query, Response
+from fastapi.responses import PlainTextResponse
 from sqlalchemy import select
 
 from pruxel.server.api.browse_models import (
     GlanceFacts,
     GlanceOut,
+    ProblemOut,
     LookOut,
     NeedsOut,
     ReferenceOut,
@@ -21,14 +23,14 @@ from pruxel.server.api.models import JobOut
 from pruxel.server.api.sources import state_of
 from pruxel.server.jobs.aside import aside
 from pruxel.server.jobs.glance import glance_key
-from pruxel.server.jobs.looking import look_at, needs_of, texture_png, uses_of
-from pruxel.server.jobs.queue import put_job, send
+from pruxel.server.jobs.looking import look_at, needs_of, text_of, texture_png, uses_of
+from pruxel.server.jobs.queue import put_job
 from pruxel.server.jobs.stacks import StoredStack, stored_entry
 from pruxel.server.store.blobs import has_blob
-from pruxel.server.store.database import session
-from pruxel.server.store.jobs import job_event
+from pruxel.server.store.database import reading, session
+from pruxel.server.store.jobs import job_details
 from pruxel.server.store.missing import not_found
-from pruxel.server.store.tables import EntryRow, Job, Reference
+from pruxel.server.store.tables import EntryRow, Glance, Job, Reference
 
 router = APIRouter(tags=["looks"])
 _SCENES = ("model", "skeleton", "clips")
@@ -37,7 +39,7 @@ Channel = Literal["rgb", "rgba", "r", "g", "b", "a"]
 
 @router.get("/entries/{entry}/look")
 def look(entry: int) -> LookOut:
-    """What can be shown of an entry at once; a scene (model, skeleton, clips) comes by a job, whose id is `glance`."""
+    """What can be shown of an entry at once; a scene (model, skeleton, clips) comes later, by the key `glance`."""
     row, stack = stored_entry(entry)
     if row.kind in _SCENES:
         return LookOut(kind=row.kind, glance=_glance(row, stack))
@@ -50,45 +52,44 @@ def texture_picture(entry: int, channel: Channel = "rgba", level: Annotated[int,
     return Response(aside(texture_png, entry, channel, level), media_type="image/png")
 
 
-def _glance(row: EntryRow, stack: StoredStack) -> UUID:
+@router.get("/entries/{entry}/text", response_class=PlainTextResponse)
+def read_as_text(entry: int) -> PlainTextResponse:
+    """The beginning of any entry, read as text."""
+    return PlainTextResponse(aside(text_of, entry))
+
+
+def _glance(row: EntryRow, stack: StoredStack) -> str:
+    """The key of what a quick look finds; starts the job that finds it when nobody has yet."""
     key = glance_key(stack, row)
-    project = stack.state.project
-    with session() as db:
-        done = db.execute(
-            select(Job)
-            .where(Job.project_id == project, Job.kind == "glance", Job.payload["key"].astext == key)
-            .order_by(Job.created.desc())
-            .limit(1)
-        ).scalar_one_or_none()
-        if done is not None and (done.status in {"queued", "running"} or _shown(done)):
-            return done.id
+    with reading() as db:
+        done = db.get(Glance, key)
+    if done is None or not _shown(done):
         payload = {"key": key, "path": stack.pinned(row), "kind": row.kind, "entry": row.id}
-        job = put_job(db, project, "glance", f"Looking at {row.path.rsplit('/', 1)[-1]}", payload)
-    send(job)
-    return job.id
+        with session() as db:
+            put_job(db, stack.state.project, "glance", f"Looking at {row.path.rsplit('/', 1)[-1]}", payload)
+    return key
 
 
-def _shown(job: Job) -> bool:
+def _shown(done: Glance) -> bool:
     """Whether what a quick look found is still stored."""
-    scene = job.payload.get("scene")
-    return "facts" in job.payload and (scene is None or has_blob(scene))
+    scene = done.content["scene"]
+    return scene is None or has_blob(scene)
 
 
-@router.get("/glances/{job}")
-def get_glance(job: UUID) -> GlanceOut:
+@router.get("/projects/{project}/glances/{key}")
+def get_glance(project: UUID, key: str) -> GlanceOut:
     """How a quick look at a model, a skeleton or clips stands."""
-    with session() as db:
-        found = db.get(Job, job)
-    if found is None or found.kind != "glance":
+    with reading() as db:
+        found = db.get(Glance, key)
+        mine = (Job.project_id == project, Job.kind == "glance", Job.payload["key"].astext == key)
+        job = db.execute(select(Job).where(*mine).order_by(Job.created.desc()).limit(1)).scalar_one_or_none()
+    if found is not None and found.project_id == project and _shown(found):
+        facts = GlanceFacts.model_validate(found.content["facts"])
+        return GlanceOut(status="done", job=None, scene=found.content["scene"], facts=facts, problem=None)
+    if job is None:
         raise not_found("quick look")
-    facts = found.payload.get("facts")
-    problem = None if found.fault is None else str(found.fault.get("message", ""))
-    return GlanceOut(
-        status=found.status,
-        scene=found.payload.get("scene"),
-        facts=None if facts is None else GlanceFacts.model_validate(facts),
-        problem=problem,
-    )
+    problem = None if job.fault is None else ProblemOut.model_validate(job.fault)
+    return GlanceOut(status=job.status, job=job.id, scene=None, facts=None, problem=problem)
 
 
 @router.get("/entries/{entry}/references")
@@ -107,8 +108,7 @@ def read_references(project: UUID) -> JobOut:
     """Read the whole game through and note who mentions whom."""
     with session() as db:
         job = put_job(db, project, "references", "Following references", {"key": "references"})
-    send(job)
-    return JobOut.model_validate(job_event(job))
+    return JobOut.model_validate(job_details(job))
 
 
 @router.get("/entries/{entry}/needs")
@@ -125,4 +125,3 @@ def draw_in_sight(project: UUID, wanted: SightIn) -> None:
         job = put_job(db, project, "sight", "Drawing what is in sight", {"key": "sight", "entries": wanted.entries})
         if job.payload["entries"] != wanted.entries and job.status == "queued":
             job.payload = job.payload | {"entries": wanted.entries}
-    send(job)

@@ -49,8 +49,29 @@ class WorkpieceOut(BaseModel):
     can_redo: bool
 
 
+class NameIn(BaseModel):
+    name: str = Field(min_length=1, max_length=200)
+
+
+class RecipeIn(NameIn):
+    steps: list[StepModel] = Field(min_length=1, max_length=500)
+
+
+class RecipeOut(BaseModel):
+    id: UUID
+    name: str
+    steps: list[StepModel]
+
+
+class ApplyIn(BaseModel):
+    """Workpieces that a recipe's steps are added to."""
+
+    workpieces: list[UUID] = Field(min_length=1, max_length=500)
+
+
 class PartOut(BaseModel):
     name: str
+    area: float
     triangles: int
     vertices: int
     materials: list[str]
@@ -96,7 +117,15 @@ class FindingOut(BaseModel):
 
 
 class StepFault(BaseModel):
+    """Why a step was passed over; `line` is all of it in one line."""
+
     line: str
+    message: str
+    file: str | None = None
+    offset: int | None = None
+    field: str | None = None
+    expected: str | None = None
+    found: str | None = None
     hint: str | None = None
 
 
@@ -110,6 +139,7 @@ class StepRunOut(BaseModel):
 
 class ViewContent(BaseModel):
     scene: str
+    notes: list[str] = []
     facts: FactsOut
     steps: list[StepRunOut]
     findings: list[FindingOut] | None
@@ -138,9 +168,15 @@ class FormatOut(BaseModel):
     carries: list[str]
 
 
+Options = dict[str, dict[str, Any]]
+
+
 class DeliveryIn(BaseModel):
+    """`options` are those of each format, by its name."""
+
     name: str = Field(min_length=1, max_length=120)
     formats: list[str] = Field(min_length=1)
+    options: Options = {}
 
 
 class BatchIn(BaseModel):
@@ -148,6 +184,7 @@ class BatchIn(BaseModel):
 
     entries: list[str] = Field(min_length=1, max_length=500)
     formats: list[str] = Field(min_length=1)
+    options: Options = {}
 
 
 class CheckOut(BaseModel):
@@ -192,8 +229,10 @@ class ReportOut(BaseModel):
 class DeliveryOut(BaseModel):
     id: UUID
     name: str
+    file_name: str
     workpiece_id: UUID
     formats: list[str]
+    options: Options
     job: UUID | None
     report: ReportOut | None
     folder: str | None
@@ -211,3 +250,6 @@ class JobOut(BaseModel):
     message: str
     fault: dict[str, Any] | None
     payload: dict[str, Any]
+    away: bool
+    created: str
+    ended: str | None

@@ -18,11 +18,11 @@ from pruxel.core.sources.packs import PackSource
 from pruxel.server.api.models import JobOut
 from pruxel.server.api.source_models import KeyIn, KeyOut, NameIn, NameListOut
 from pruxel.server.jobs.naming import store_names
-from pruxel.server.jobs.queue import put_job, put_read_again, send
+from pruxel.server.jobs.queue import put_job, put_read_again
 from pruxel.server.jobs.stacks import open_source, stored_stack
 from pruxel.server.store.blobs import get_blob
 from pruxel.server.store.database import session
-from pruxel.server.store.jobs import job_event, tell
+from pruxel.server.store.jobs import job_details, tell
 from pruxel.server.store.missing import not_found
 from pruxel.server.store.stack_state import touch
 from pruxel.server.store.tables import EntryRow, KeyRow, NameListRow, SourceRow
@@ -63,14 +63,10 @@ def _open_again(project: UUID) -> None:
     """Read the sources again that wait for a key."""
     with session() as db:
         rows = db.execute(select(SourceRow).where(SourceRow.project_id == project)).scalars()
-        jobs = [
-            put_read_again(db, row)
-            for row in rows
-            if row.state == "failed" or any(p["code"] in _KEY_CODES for p in row.problems)
-        ]
+        for row in rows:
+            if row.state == "failed" or any(p["code"] in _KEY_CODES for p in row.problems):
+                put_read_again(db, row)
         tell(db, {"changed": "keys", "project_id": str(project)})
-    for job in jobs:
-        send(job)
 
 
 @router.put("/projects/{project}/keys")
@@ -92,10 +88,10 @@ def remove_key(project: UUID, name: Annotated[str, Query(max_length=80)]) -> lis
         touch(db, project)
         rows = db.execute(select(SourceRow).where(SourceRow.project_id == project)).scalars()
         layouts = {layout.layout: layout for layout in stored_stack(project).profile.layouts}
-        jobs = [put_read_again(db, row) for row in rows if row.kind in layouts and key_names(layouts[row.kind])]
+        for row in rows:
+            if row.kind in layouts and key_names(layouts[row.kind]):
+                put_read_again(db, row)
         tell(db, {"changed": "keys", "project_id": str(project)})
-    for job in jobs:
-        send(job)
     return list_keys(project)
 
 
@@ -109,8 +105,7 @@ def list_names(project: UUID) -> list[NameListOut]:
 
 def _rename(project: UUID) -> None:
     with session() as db:
-        job = put_job(db, project, "rename", "Matching names", {"key": "rename"})
-    send(job)
+        put_job(db, project, "rename", "Matching names", {"key": "rename"})
 
 
 @router.post("/projects/{project}/names", status_code=201)
@@ -175,5 +170,4 @@ def start_harvest(project: UUID) -> JobOut:
     """Look in the game's own entries for names of what has only a hash."""
     with session() as db:
         job = put_job(db, project, "harvest", "Harvesting names", {"key": "harvest"})
-    send(job)
-    return JobOut.model_validate(job_event(job))
+    return JobOut.model_validate(job_details(job))

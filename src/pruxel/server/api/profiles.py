@@ -18,11 +18,11 @@ from pruxel.core.sources.profile_files import LoadedProfile, build_profile, find
 from pruxel.server.api.models import JobOut
 from pruxel.server.api.source_models import FitOut, ProfileIn, ProfileOut
 from pruxel.server.jobs.aliases import LISTED
-from pruxel.server.jobs.queue import put_job, send
+from pruxel.server.jobs.queue import put_job
 from pruxel.server.jobs.stacks import check_root
 from pruxel.server.store.blobs import get_blob
 from pruxel.server.store.database import session
-from pruxel.server.store.jobs import job_event
+from pruxel.server.store.jobs import job_details
 from pruxel.server.store.missing import not_found
 from pruxel.server.store.projects import profile_of
 from pruxel.server.store.stack_state import touch
@@ -94,10 +94,7 @@ def set_profile(project: UUID, wanted: ProfileIn) -> JobOut | None:
             put_job(db, project, "scan", f"Reading {Path(m).name}", {"mount": m, "key": m, "force": True})
             for m in mounts
         ]
-    for one in jobs:
-        send(one)
-        job = JobOut.model_validate(job_event(one))
-    return job
+    return JobOut.model_validate(job_details(jobs[-1])) if jobs else None
 
 
 @router.get("/projects/{project}/profile/file", response_class=Response)

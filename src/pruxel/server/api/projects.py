@@ -6,18 +6,19 @@ from pathlib import Path
 from uuid import UUID
 
 from fastapi import APIRouter
-from sqlalchemy import select
+from sqlalchemy import delete, select
 
 from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.server.api.models import NameIn
 from pruxel.server.api.source_models import LanguageIn, PlaceOut, PlacesOut, ProjectIn, ProjectOut
 from pruxel.server.jobs.stacks import check_root
 from pruxel.server.settings import settings
 from pruxel.server.store.database import session
-from pruxel.server.store.jobs import tell
+from pruxel.server.store.jobs import ACTIVE, change_job, tell
 from pruxel.server.store.missing import not_found
 from pruxel.server.store.projects import profile_of
 from pruxel.server.store.stack_state import touch
-from pruxel.server.store.tables import Project
+from pruxel.server.store.tables import EntryRow, Job, Project, Slot
 
 router = APIRouter(tags=["projects"])
 
@@ -53,6 +54,34 @@ def create_project(wanted: ProjectIn) -> ProjectOut:
         db.add(project)
         db.flush()
         return _out(project)
+
+
+@router.patch("/projects/{project}")
+def rename_project(project: UUID, wanted: NameIn) -> ProjectOut:
+    """Give a project another name."""
+    with session() as db:
+        found = db.get(Project, project)
+        if found is None:
+            raise not_found("project")
+        found.name = wanted.name
+        tell(db, {"changed": "projects", "project_id": str(project)})
+        return _out(found)
+
+
+@router.delete("/projects/{project}", status_code=204)
+def remove_project(project: UUID) -> None:
+    """Remove a project with all that is known of it; game files and what was delivered stay on disk."""
+    with session() as db:
+        found = db.get(Project, project)
+        if found is None:
+            raise not_found("project")
+        running = db.execute(select(Job).where(Job.project_id == project, Job.status.in_(ACTIVE))).scalars().all()
+        for job in running:
+            change_job(db, job.id, cancel=True, status="cancelled" if job.status == "queued" else job.status)
+        slots = select(Slot.id).where(Slot.project_id == project)
+        db.execute(delete(EntryRow).where(EntryRow.slot.in_(slots)))
+        tell(db, {"changed": "projects", "project_id": str(project)})
+        db.delete(found)
 
 
 @router.put("/projects/{project}/language")

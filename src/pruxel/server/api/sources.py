@@ -3,20 +3,23 @@
 from __future__ import annotations
 
 from pathlib import Path
+from dataclasses import replace
+from urllib.parse import unquote
 from uuid import UUID
 
 from fastapi import APIRouter
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.sources.origin import INSIDE
 from pruxel.server.api.models import JobOut
 from pruxel.server.api.source_models import MountIn, OrderIn, ProblemRow, SourceIn, SourceOut, SourceProblem
-from pruxel.server.jobs.queue import put_job, put_read_again, send
+from pruxel.server.jobs.queue import put_job, put_read_again
 from pruxel.server.jobs.stacks import check_root
 from pruxel.server.store.database import session
-from pruxel.server.store.jobs import job_event, tell
+from pruxel.server.store.entry_faults import faults_of
+from pruxel.server.store.jobs import job_details, tell
 from pruxel.server.store.missing import not_found
 from pruxel.server.store.stack_state import StackState, stack_state, touch
 from pruxel.server.store.tables import Job, Project, Reference, SourceRow
@@ -63,10 +66,16 @@ def list_sources(project: UUID) -> list[SourceOut]:
         return [_out(row, state) for row in reversed(state.sources) if row.state != LEAVING]
 
 
+def as_typed(path: str) -> str:
+    """A path as people paste it: without blanks and quotes around it, a file address as the path it means."""
+    bare = path.strip().strip("\"'").strip()
+    return unquote(bare.removeprefix("file://")) if bare.startswith("file:///") else bare
+
+
 @router.post("/projects/{project}/sources", status_code=202)
 def mount_source(project: UUID, wanted: MountIn) -> JobOut:
     """Mount a folder, pack or file, or read it again; a job lists what it holds."""
-    outer, _, inner = wanted.path.partition(INSIDE)
+    outer, _, inner = as_typed(wanted.path).partition(INSIDE)
     place = check_root(Path(outer))
     if not place.exists():
         raise InputError(
@@ -81,8 +90,7 @@ def mount_source(project: UUID, wanted: MountIn) -> JobOut:
             raise not_found("project")
         payload = {"mount": address, "key": address, "force": wanted.force}
         job = put_job(db, project, "scan", f"Reading {address.rsplit('/', 1)[-1]}", payload)
-    send(job)
-    return JobOut.model_validate(job_event(job))
+    return JobOut.model_validate(job_details(job))
 
 
 @router.put("/projects/{project}/sources/order")
@@ -120,13 +128,11 @@ def change_source(source: UUID, wanted: SourceIn) -> SourceOut:
             row.layer = wanted.layer
         if wanted.any_version is not None:
             row.options = row.options | {"any_version": wanted.any_version}
-            job = put_read_again(db, row)
+            put_read_again(db, row)
         touch(db, row.project_id)
         tell(db, {"changed": "sources", "project_id": str(row.project_id)})
         db.flush()
         result = _out(row, state_of(db, row.project_id))
-    if job is not None:
-        send(job)
     return result
 
 
@@ -135,8 +141,7 @@ def read_again(source: UUID) -> JobOut:
     """Read one source again."""
     with session() as db:
         job = put_read_again(db, _source(db, source))
-    send(job)
-    return JobOut.model_validate(job_event(job))
+    return JobOut.model_validate(job_details(job))
 
 
 @router.post("/sources/{source}/verify", status_code=202)
@@ -146,8 +151,7 @@ def verify_source(source: UUID) -> JobOut:
         row = _source(db, source)
         payload = {"source": str(row.id), "key": str(row.id)}
         job = put_job(db, row.project_id, "verify", f"Verifying {row.label}", payload)
-    send(job)
-    return JobOut.model_validate(job_event(job))
+    return JobOut.model_validate(job_details(job))
 
 
 def _leave(db: Session, row: SourceRow) -> Job:
@@ -165,7 +169,6 @@ def remove_source(source: UUID) -> None:
         job = _leave(db, row)
         touch(db, row.project_id)
         tell(db, {"changed": "sources", "project_id": str(row.project_id)})
-    send(job)
 
 
 @router.delete("/projects/{project}/sources", status_code=204)
@@ -173,11 +176,10 @@ def unmount_source(project: UUID, mount: str) -> None:
     """Take a mounted place with all its sources out of the project; nothing on disk is touched."""
     with session() as db:
         rows = db.execute(select(SourceRow).where(SourceRow.project_id == project, SourceRow.mount == mount)).scalars()
-        jobs = [_leave(db, row) for row in rows]
+        for row in rows:
+            _leave(db, row)
         touch(db, project)
         tell(db, {"changed": "sources", "project_id": str(project)})
-    for job in jobs:
-        send(job)
 
 
 @router.get("/projects/{project}/problems")
@@ -191,6 +193,10 @@ def list_problems(project: UUID) -> list[ProblemRow]:
             if s.state != LEAVING
             for p in s.problems
         ]
+        for one in faults_of(db, project, _MOST_UNRESOLVED):
+            fault = Fault(**one.fault)
+            line, hint = replace(fault, hint=None).line(), fault.hint
+            rows.append(ProblemRow(source=None, label="entries", code=str(fault.code), line=line, hint=hint))
         unresolved = db.execute(
             select(Reference.name, func.min(Reference.path), func.count())
             .where(Reference.project_id == project, Reference.target.is_(None))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
 from uuid import UUID
 
 from fastapi import APIRouter
@@ -11,28 +10,40 @@ from sqlalchemy.orm import Session
 
 import pruxel.core.steps  # noqa: F401 - registers all steps
 from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.sources.kinds import OPENED, Kind
 from pruxel.core.steps.registry import STEPS
-from pruxel.server.api.models import StepKindOut, StepModel, StepsIn, ViewContent, ViewOut, WorkpieceIn, WorkpieceOut
-from pruxel.server.jobs.queue import put_job, send
+from pruxel.server.api.models import (
+    NameIn,
+    StepKindOut,
+    StepModel,
+    StepsIn,
+    ViewContent,
+    ViewOut,
+    WorkpieceIn,
+    WorkpieceOut,
+)
+from pruxel.server.jobs.queue import put_job
 from pruxel.server.jobs.stacks import StoredStack, at_source, stored_stack
 from pruxel.server.jobs.view import view_key
 from pruxel.server.store.blobs import has_blob
-from pruxel.server.store.database import session
+from pruxel.server.store.database import reading, session
+from pruxel.server.store.jobs import tell
 from pruxel.server.store.missing import not_found
+from pruxel.server.store.revisions import add_revision, ends_of, move, steps_of
 from pruxel.server.store.tables import View, Workpiece
 
 router = APIRouter(tags=["workpieces"])
-_DEEPEST_UNDO = 100
 
 
-def _out(w: Workpiece) -> WorkpieceOut:
+def _out(db: Session, w: Workpiece) -> WorkpieceOut:
+    first, last = ends_of(db, w)
     return WorkpieceOut(
         id=w.id,
         name=w.name,
         entries=w.entries,
-        steps=[StepModel.model_validate(s) for s in w.steps],
-        can_undo=bool(w.past),
-        can_redo=bool(w.future),
+        steps=[StepModel.model_validate(s) for s in steps_of(db, w)],
+        can_undo=w.at > first,
+        can_redo=w.at < last,
     )
 
 
@@ -47,11 +58,11 @@ def list_steps() -> list[StepKindOut]:
 @router.get("/projects/{project}/workpieces")
 def list_workpieces(project: UUID) -> list[WorkpieceOut]:
     """All workpieces, newest first."""
-    with session() as db:
+    with reading() as db:
         rows = db.execute(
             select(Workpiece).where(Workpiece.project_id == project).order_by(Workpiece.created.desc())
         ).scalars()
-        return [_out(w) for w in rows]
+        return [_out(db, w) for w in rows.all()]
 
 
 @router.post("/projects/{project}/workpieces", status_code=201)
@@ -60,28 +71,41 @@ def open_workpiece(project: UUID, wanted: WorkpieceIn) -> WorkpieceOut:
     stack = stored_stack(project)
     entries = wanted.entries if wanted.source is None else [at_source(wanted.source, path) for path in wanted.entries]
     with session() as db:
-        return _out(workpiece_of(db, stack, entries))
+        return _out(db, workpiece_of(db, stack, entries))
 
 
 def workpiece_of(db: Session, stack: StoredStack, entries: list[str]) -> Workpiece:
-    """The workpiece of just these entries, made when there is none; raises `InputError` when an entry is not there."""
-    missing = next((path for path in entries if stack.row(path) is None), None)
-    if missing is not None:
-        raise InputError(ErrorCode.NOT_FOUND, "one of these entries is not in the sources", file=missing)
+    """The workpiece of just these entries, made when there is none.
+
+    Raises `InputError` when an entry is not there, or of a kind that nothing opens as a scene.
+    """
+    for path in entries:
+        kind = stack.kind_of(path)
+        if kind is None:
+            raise InputError(ErrorCode.NOT_FOUND, "one of these entries is not in the sources", file=path)
+        if kind not in OPENED and not (kind is Kind.CLIPS and len(entries) > 1):
+            raise InputError(
+                ErrorCode.UNKNOWN_FORMAT,
+                f"an entry of kind '{kind}' does not open on the Bench",
+                file=path,
+                expected=", ".join(sorted(OPENED)),
+                found=str(kind),
+                hint="Look at it in Browse, extract it raw, or describe its format in a layout.",
+            )
     project = stack.state.project
     wanted = select(Workpiece).where(Workpiece.project_id == project, Workpiece.entries == entries).limit(1)
     known = db.execute(wanted).scalar_one_or_none()
     if known is not None:
         return known
     name = entries[0].rsplit("/", 1)[-1].rsplit(".", 1)[0]
-    made = Workpiece(project_id=project, name=name, entries=entries, steps=[], past=[], future=[])
+    made = Workpiece(project_id=project, name=name, entries=entries, at=0)
     db.add(made)
     db.flush()
     return made
 
 
-def _workpiece(db: Any, workpiece: UUID) -> Workpiece:  # noqa: ANN401 - a session
-    found: Workpiece | None = db.get(Workpiece, workpiece, with_for_update=True)
+def _workpiece(db: Session, workpiece: UUID, *, to_change: bool = False) -> Workpiece:
+    found = db.get(Workpiece, workpiece, with_for_update=to_change)
     if found is None:
         raise not_found("workpiece")
     return found
@@ -90,8 +114,27 @@ def _workpiece(db: Any, workpiece: UUID) -> Workpiece:  # noqa: ANN401 - a sessi
 @router.get("/workpieces/{workpiece}")
 def get_workpiece(workpiece: UUID) -> WorkpieceOut:
     """One workpiece."""
+    with reading() as db:
+        return _out(db, _workpiece(db, workpiece))
+
+
+@router.patch("/workpieces/{workpiece}")
+def rename_workpiece(workpiece: UUID, wanted: NameIn) -> WorkpieceOut:
+    """Give a workpiece another name."""
     with session() as db:
-        return _out(_workpiece(db, workpiece))
+        found = _workpiece(db, workpiece, to_change=True)
+        found.name = wanted.name
+        tell(db, {"changed": "workpieces", "project_id": str(found.project_id)})
+        return _out(db, found)
+
+
+@router.delete("/workpieces/{workpiece}", status_code=204)
+def remove_workpiece(workpiece: UUID) -> None:
+    """Remove a workpiece with its steps; files that were delivered from it stay on disk."""
+    with session() as db:
+        found = _workpiece(db, workpiece, to_change=True)
+        tell(db, {"changed": "workpieces", "project_id": str(found.project_id)})
+        db.delete(found)
 
 
 @router.put("/workpieces/{workpiece}/steps")
@@ -100,54 +143,43 @@ def set_steps(workpiece: UUID, wanted: StepsIn) -> WorkpieceOut:
     for use in wanted.steps:
         STEPS.get(use.step).parse(use.params)
     with session() as db:
-        found = _workpiece(db, workpiece)
-        found.past = [*found.past, found.steps][-_DEEPEST_UNDO:]
-        found.steps, found.future = [s.model_dump() for s in wanted.steps], []
-        db.flush()
-        return _out(found)
+        found = _workpiece(db, workpiece, to_change=True)
+        add_revision(db, found, [s.model_dump() for s in wanted.steps])
+        return _out(db, found)
 
 
 @router.post("/workpieces/{workpiece}/undo")
 def undo(workpiece: UUID) -> WorkpieceOut:
     """The steps as they were before the last change."""
     with session() as db:
-        found = _workpiece(db, workpiece)
-        if found.past:
-            found.future = [*found.future, found.steps]
-            found.steps, found.past = found.past[-1], found.past[:-1]
-        return _out(found)
+        found = _workpiece(db, workpiece, to_change=True)
+        move(db, found, -1)
+        return _out(db, found)
 
 
 @router.post("/workpieces/{workpiece}/redo")
 def redo(workpiece: UUID) -> WorkpieceOut:
     """The steps as they were before the last undo."""
     with session() as db:
-        found = _workpiece(db, workpiece)
-        if found.future:
-            found.past = [*found.past, found.steps]
-            found.steps, found.future = found.future[-1], found.future[:-1]
-        return _out(found)
+        found = _workpiece(db, workpiece, to_change=True)
+        move(db, found, 1)
+        return _out(db, found)
 
 
 @router.get("/workpieces/{workpiece}/view")
 def get_view(workpiece: UUID) -> ViewOut:
-    """What the workpiece comes out as; starts the job that finds out when nobody has yet."""
-    with session() as db:
+    """What the workpiece comes out as, as far as it is known; starts the job that finds out when nobody has yet."""
+    with reading() as db:
         found = _workpiece(db, workpiece)
-        key = view_key(found)
+        steps = steps_of(db, found)
+        key = view_key(found, steps)
         stored = db.get(View, key)
-        if stored is not None and not has_blob(stored.content["scene"]):
-            stored = None
-        if (
-            stored is not None
-            and stored.content["findings"] is not None
-            and len(stored.content["pictures"]) > len(found.steps)
-        ):
-            return ViewOut(key=key, content=ViewContent.model_validate(stored.content), job=None)
-        payload = {"key": key, "workpiece": str(found.id), "entries": found.entries, "steps": found.steps}
+    if stored is not None and not has_blob(stored.content["scene"]):
+        stored = None
+    if stored is not None and stored.content["findings"] is not None and len(stored.content["pictures"]) > len(steps):
+        return ViewOut(key=key, content=ViewContent.model_validate(stored.content), job=None)
+    payload = {"key": key, "workpiece": str(found.id), "entries": found.entries, "steps": steps}
+    with session() as db:
         job = put_job(db, found.project_id, "view", f"Opening {found.name}", payload)
-        content = None if stored is None else ViewContent.model_validate(stored.content)
-        fresh = job.attempts == 0 and job.heartbeat is None and job.status == "queued"
-    if fresh:
-        send(job)
+    content = None if stored is None else ViewContent.model_validate(stored.content)
     return ViewOut(key=key, content=content, job=job.id)

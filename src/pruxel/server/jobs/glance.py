@@ -1,4 +1,4 @@
-"""A quick look at a model, a skeleton or clips: a scene as GLB, kept by what it comes from."""
+"""A quick look at a model, a skeleton or clips: a stored scene, kept by what it comes from."""
 
 from __future__ import annotations
 
@@ -13,15 +13,14 @@ from pruxel.core.scene.measure import measure
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.walk import joint_tree
 from pruxel.core.sources.kinds import Kind
-from pruxel.server.jobs.pictures import scene_file
 from pruxel.server.jobs.playing import played
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import StoredStack, stored_stack
 from pruxel.server.store.database import session
-from pruxel.server.store.jobs import change_job
-from pruxel.server.store.tables import EntryRow, Job
+from pruxel.server.store.scenes import shown_scene
+from pruxel.server.store.tables import EntryRow, Glance, Job
 
-_VERSION = "2"
+_VERSION = "3"
 
 
 def glance_key(stack: StoredStack, row: EntryRow) -> str:
@@ -32,7 +31,7 @@ def glance_key(stack: StoredStack, row: EntryRow) -> str:
 
 @job_kind("glance")
 def glance(job: Job, context: Context) -> None:
-    """Open one entry and store its GLB with what is worth telling of it."""
+    """Open one entry and store its scene with what is worth telling of it."""
     stack, path, kind = stored_stack(job.project_id), job.payload["path"], job.payload["kind"]
     opened, on = Opener(stack), None
     scene: Scene | None
@@ -43,9 +42,11 @@ def glance(job: Job, context: Context) -> None:
     else:
         scene = opened.scene([path], context.part(0.0, 0.6))
         facts = _facts(scene)
-    blob = None if scene is None else scene_file(visible(scene), context.part(0.6, 1.0))
+    context.progress(0.7, "storing what was found")
+    shown = None if scene is None else shown_scene(visible(scene))
+    content = {"scene": shown, "facts": facts | {"played_on": on}}
     with session() as db:
-        change_job(db, job.id, payload=job.payload | {"scene": blob, "facts": facts | {"played_on": on}})
+        db.merge(Glance(key=job.payload["key"], project_id=job.project_id, content=content))
 
 
 def _facts(scene: Scene) -> dict[str, Any]:

@@ -15,6 +15,7 @@ from pruxel.core.base.limits import Limits
 from pruxel.core.extract.level import Level
 from pruxel.core.images import dds, png
 from pruxel.core.images.decode import decode_image
+from pruxel.core.native.sounds import read_wave
 from pruxel.core.recipe.differences import describe_difference
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.sources.catalogue import read_rows
@@ -26,6 +27,9 @@ _MOST_ROWS = 400
 _MOST_TEXT = 1 << 16
 _MOST_POINTS = 20_000
 _DEEPEST = 6
+_WAVE_PIECES = 320
+_MARKS = ((b"\xef\xbb\xbf", "utf-8"), (b"\xff\xfe", "utf-16-le"), (b"\xfe\xff", "utf-16-be"))
+_VISIBLE = {code: 0x2400 + code for code in range(32) if code not in (9, 10, 13)} | {127: 0x2421}
 Values = dict[str, Any]
 
 
@@ -35,7 +39,7 @@ def look_at(entry: int) -> Values:
     try:
         return {"kind": row.kind} | _look(row, stack)
     except InputError as error:
-        return {"kind": row.kind, "problem": error.fault.line()}
+        return {"kind": row.kind, "problem": error.fault.as_dict()}
 
 
 def _look(row: EntryRow, stack: StoredStack) -> Values:
@@ -52,10 +56,41 @@ def _look(row: EntryRow, stack: StoredStack) -> Values:
             columns = list(rows[0]) if rows else []
             shown = [[line.get(c, "") for c in columns] for line in rows[:_MOST_ROWS]]
             return {"table": {"columns": columns, "rows": shown, "total": len(rows)}}
+        case "sound":
+            return {"sound": _sound(row, stack)}
         case "text":
-            data = bytes(stack.read_row(row, context)[:_MOST_TEXT])
-            return {"text": data.decode("utf-8", "replace")}
+            return {"text": as_text(bytes(stack.read_row(row, context)[:_MOST_TEXT]))}
     return {}
+
+
+def text_of(entry: int) -> str:
+    """The beginning of any entry's bytes, read as text."""
+    row, stack = stored_entry(entry)
+    return as_text(bytes(stack.read_row(row, Context())[:_MOST_TEXT]))
+
+
+def as_text(data: bytes) -> str:
+    """Bytes as text: by their byte order mark, as UTF-8, else one character a byte; control characters made visible."""
+    for mark, encoding in _MARKS:
+        if data.startswith(mark):
+            return data[len(mark) :].decode(encoding, "replace")
+    try:
+        text = data.decode()
+    except UnicodeDecodeError as error:
+        # A character cut at the end is no reason to read the rest otherwise.
+        text = data[: error.start].decode() if error.start >= len(data) - 3 else data.decode("latin-1")
+    return text.translate(_VISIBLE)
+
+
+def _sound(row: EntryRow, stack: StoredStack) -> Values:
+    wave = read_wave(stack.read_row(row, Context()), row.path, _WAVE_PIECES)
+    return {
+        "seconds": round(wave.seconds, 3),
+        "channels": wave.channels,
+        "rate": wave.rate,
+        "format": wave.format,
+        "peaks": np.round(wave.peaks, 3).tolist(),
+    }
 
 
 def _level(level: Level) -> Values:

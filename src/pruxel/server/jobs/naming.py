@@ -21,7 +21,7 @@ from pruxel.server.store.blobs import get_blob, put_blob
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import change_job, tell
 from pruxel.server.store.stack_state import touch
-from pruxel.server.store.tables import EntryRow, Job, NameListRow, SourceRow
+from pruxel.server.store.tables import EntryRow, Glance, Job, NameListRow, SourceRow
 
 _READABLE = ("material", "model", "level", "table", "text", "unknown")
 _MOST_READ = 20_000
@@ -90,8 +90,8 @@ def harvest_job(job: Job, context: Context) -> None:
         finished(job.project_id)
     shown = [{"name": w.name, "how": w.how} for w in sorted(won.values(), key=lambda w: w.name)[:_MOST_SHOWN]]
     with session() as db:
-        payload = {k: v for k, v in job.payload.items() if k != "won"}
-        change_job(db, job.id, payload=payload | {"won": shown, "number": len(won), "unknown": nameless})
+        db.merge(Glance(key=job.id.hex, project_id=job.project_id, content={"won": shown, "number": len(won)}))
+        change_job(db, job.id, payload=job.payload | {"number": len(won), "unknown": nameless})
 
 
 def _with_earlier(project: uuid.UUID, names: list[str]) -> bytes:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import hashlib
+import logging
+import time
 import uuid
 
 import numpy as np
@@ -10,12 +12,13 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.base.arrays import ByteArray
+from pruxel.core.base.errors import CancelledError, ErrorCode, Fault, InputError, PruxelError
 from pruxel.core.extract.clips import extent_of
 from pruxel.core.extract.level import Level
-from pruxel.core.formats.gltf import write_glb
 from pruxel.core.images import png
 from pruxel.core.images.decode import decode_image
+from pruxel.core.native.sounds import Wave, read_wave
 from pruxel.core.pictures.bones import visible
 from pruxel.core.pictures.render import View, render
 from pruxel.core.recipe.inputs import Opener
@@ -24,23 +27,25 @@ from pruxel.core.scene.model import Scene
 from pruxel.core.scene.pose import posed, stiff
 from pruxel.core.scene.walk import parts
 from pruxel.core.sources.kinds import DRAWN
-from pruxel.core.sources.names import safe_part
 from pruxel.server.jobs.playing import played
-from pruxel.server.jobs.queue import put_job, send
+from pruxel.server.jobs.queue import BEHIND, put_job
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import stored_stack
 from pruxel.server.store.blobs import has_blob, put_blob
 from pruxel.server.store.database import session
-from pruxel.server.store.jobs import tell, work_waits
+from pruxel.server.store.entry_faults import NOT_DRAWABLE, set_aside, try_again
+from pruxel.server.store.jobs import one_waits, tell, work_goes_on
 from pruxel.server.store.stack_state import StackState
-from pruxel.server.store.tables import EntryRow, Job, Slot
+from pruxel.server.store.tables import EntryRow, Job
 
-VERSION = "3"
+VERSION = "5"
 THUMB = View(width=288, height=216)
 _TEXTURE_SIDE = 216
 _MOST_AT_ONCE = 5000
-# Instead of a picture's key, until the sources are read anew.
-NOT_DRAWABLE = ""
+_MOST_PLACED = 5000
+_PAPER, _SEA = (236, 228, 212), (38, 104, 96)
+_WAIT_SECONDS = 0.4
+log = logging.getLogger("pruxel.pictures")
 
 
 def scene_picture(scene: Scene, view: View, context: Context) -> str:
@@ -51,26 +56,41 @@ def scene_picture(scene: Scene, view: View, context: Context) -> str:
     return key
 
 
-def scene_file(scene: Scene, context: Context) -> str:
-    """The blob key of a scene's GLB, written when it is not there yet."""
-    key = f"{digest(scene)}{VERSION}glb"
+def texture_picture(data: memoryview, name: str, context: Context) -> str:
+    """The blob key of a texture's small picture, see-through where the texture is."""
+    key = hashlib.blake2b(bytes(data), digest_size=16, person=f"tex{VERSION}".encode()).hexdigest()
     if not has_blob(key):
-        file = write_glb(scene, safe_part(scene.name), context)[0]
-        put_blob(key, b"".join(bytes(piece) for piece in file.pieces))
+        put_blob(key, png.encode(small_picture(decode_image(data, name, context.limits).rgba)))
     return key
 
 
-def texture_picture(data: memoryview, name: str, context: Context) -> str:
-    """The blob key of a texture's small picture: every nth texel, colours without alpha."""
-    key = hashlib.blake2b(bytes(data), digest_size=16, person=f"tex{VERSION}".encode()).hexdigest()
-    if not has_blob(key):
-        rgba = decode_image(data, name, context.limits).rgba
-        step = max(1, -(-max(rgba.shape[:2]) // _TEXTURE_SIDE))
-        small = rgba[: rgba.shape[0] // step * step or 1, : rgba.shape[1] // step * step or 1, :3]
-        if step > 1:
-            h, w = small.shape[0] // step, small.shape[1] // step
-            small = small.reshape(h, step, w, step, 3).mean(axis=(1, 3)).astype(np.uint8)
-        put_blob(key, png.encode(np.ascontiguousarray(small)))
+def small_picture(rgba: ByteArray, side: int = _TEXTURE_SIDE) -> ByteArray:
+    """Averages of blocks of texels, (h, w, 4) uint8 with at most `side` either way; a strip keeps one texel across."""
+    height, width = rgba.shape[:2]
+    step = max(1, -(-max(height, width) // side))
+    if step == 1:
+        return rgba
+    down, across = min(step, height), min(step, width)
+    h, w = height // down, width // across
+    blocks = rgba[: h * down, : w * across].reshape(h, down, w, across, 4).astype(np.float32)
+    alpha = blocks[..., 3:].mean(axis=(1, 3))
+    # What cannot be seen does not colour what can.
+    weight = np.maximum(blocks[..., 3:], 1e-3)
+    color = (blocks[..., :3] * weight).sum(axis=(1, 3)) / weight.sum(axis=(1, 3))
+    return np.concatenate([color, alpha], axis=2).astype(np.uint8)
+
+
+def sound_picture(wave: Wave) -> str:
+    """The blob key of a sound's shape: from the left to the right, how far it goes down and up."""
+    side = _TEXTURE_SIDE
+    height = side * 3 // 4
+    low, high = ((1 - wave.peaks[:, number]) / 2 * (height - 1) for number in (0, 1))
+    rows = np.arange(height)[:, None]
+    inside = (rows >= np.floor(high)) & (rows <= np.ceil(low))
+    picture = np.where(inside[..., None], np.uint8(_SEA), np.uint8(_PAPER)).astype(np.uint8)
+    data = png.encode(picture)
+    key = hashlib.blake2b(data, digest_size=16).hexdigest()
+    put_blob(key, data)
     return key
 
 
@@ -80,9 +100,9 @@ def level_picture(level: Level) -> str:
     spots = level.placements.positions[:, [0, 2]]
     low, size = spots.min(axis=0, initial=0.0), max(float(np.ptp(spots, axis=0).max(initial=0.0)), 1.0)
     at = ((spots - low + 0.04 * size) / (1.08 * size) * (side - 1)).astype(int)
-    plan = np.full((side, side, 3), (236, 228, 212), np.uint8)
+    plan = np.full((side, side, 3), _PAPER, np.uint8)
     rng = np.random.default_rng(len(level.models))
-    colors = (np.array([38, 104, 96]) + rng.integers(-30, 90, (len(level.models), 3))).clip(0, 230).astype(np.uint8)
+    colors = (np.array(_SEA) + rng.integers(-30, 90, (len(level.models), 3))).clip(0, 230).astype(np.uint8)
     for down in range(-2, 3):
         for across in range(-2, 3):
             if abs(down) + abs(across) < 4:
@@ -99,9 +119,7 @@ def draw_anew(db: Session, project: uuid.UUID) -> Job:
 
     With other sources, keys or layouts it may be.
     """
-    slots = select(Slot.id).where(Slot.project_id == project)
-    undrawable = update(EntryRow).where(EntryRow.slot.in_(slots), EntryRow.picture == NOT_DRAWABLE)
-    db.execute(undrawable.values(picture=None))
+    try_again(db, project)
     return put_job(db, project, "pictures", "Drawing pictures", {"key": "all"})
 
 
@@ -109,17 +127,20 @@ def draw_anew(db: Session, project: uuid.UUID) -> Job:
 def pictures(job: Job, context: Context) -> None:
     """Draw what has no picture yet. What cannot be drawn is not tried again; opening it says why.
 
-    Whenever other work waits, this ends and queues up again behind it.
+    While other work goes on, this waits: a person's act goes before background drawing.
     """
-    slots = stored_stack(job.project_id).state.winning
-    with session() as db:
-        wanted = (EntryRow.slot.in_(slots), EntryRow.picture.is_(None), EntryRow.kind.in_(DRAWN))
-        ordered = select(EntryRow).where(*wanted).order_by(EntryRow.kind, EntryRow.path)
-        rows = list(db.execute(ordered.limit(_MOST_AT_ONCE)).scalars())
-    if not _draw(job, rows, context, gives_way=True):
+    while True:
+        slots = stored_stack(job.project_id).state.winning
         with session() as db:
-            rest = put_job(db, job.project_id, job.kind, job.title, job.payload)
-        send(rest)
+            wanted = (EntryRow.slot.in_(slots), EntryRow.picture.is_(None), EntryRow.kind.in_(DRAWN))
+            ordered = select(EntryRow).where(*wanted).order_by(EntryRow.kind, EntryRow.path)
+            rows = list(db.execute(ordered.limit(_MOST_AT_ONCE)).scalars())
+        if not rows:
+            return
+        if not _draw(job, rows, context, gives_way=True):
+            with session() as db:
+                put_job(db, job.project_id, job.kind, job.title, {"key": "all"})
+            return
 
 
 @job_kind("sight")
@@ -133,34 +154,70 @@ def in_sight(job: Job, context: Context) -> None:
 
 
 def _draw(job: Job, rows: list[EntryRow], context: Context, *, gives_way: bool) -> bool:
-    """Draw entries one by one; false when other work waited and this gave way to it."""
+    """Draw entries one by one; each fails for itself, with its reason kept. False when it gave way to its likes."""
     stack = stored_stack(job.project_id)
     opened = Opener(stack)
     for row, part in context.part(0.02, 1.0).each(rows, lambda r: r.path):
-        try:
-            key = _picture(row, opened, stack.state, part)
-        except InputError:
-            key = NOT_DRAWABLE
+        if gives_way and not _turn_comes(part):
+            return False
         with session() as db:
-            db.execute(update(EntryRow).where(EntryRow.id == row.id).values(picture=key))
+            # Should this one bring the process down, it is known which it was.
+            stored = db.get_one(Job, job.id)
+            stored.payload = stored.payload | {"at": row.id}
+        try:
+            key, fault = _picture(row, opened, stack.state, part), None
+        except CancelledError:
+            raise
+        except PruxelError as error:
+            key, fault = NOT_DRAWABLE, error.fault
+        except Exception as error:
+            log.exception("drawing %s failed", row.path)
+            hint = "The others go on. Opening it on the Bench may say more; the raw file can be saved."
+            words = f"it could not be drawn ({type(error).__name__})"
+            key, fault = NOT_DRAWABLE, Fault(ErrorCode.MALFORMED, words, file=row.path, hint=hint)
+        with session() as db:
+            if fault is not None:
+                set_aside(db, job.project_id, row, fault)
+            else:
+                db.execute(update(EntryRow).where(EntryRow.id == row.id).values(picture=key))
             tell(db, {"picture": {"entry": row.id, "key": key}, "project_id": str(job.project_id)})
-            if gives_way and work_waits(db, but=job.kind):
-                return False
     return True
+
+
+def _turn_comes(context: Context) -> bool:
+    """Wait while somebody waits for other work; false when another job for the same process has come."""
+    while True:
+        context.check()
+        with session() as db:
+            if one_waits(db, BEHIND - {"pictures"}):
+                return False
+            if not work_goes_on(db, but=BEHIND):
+                return True
+        time.sleep(_WAIT_SECONDS)
 
 
 def _picture(row: EntryRow, opened: Opener, state: StackState, context: Context) -> str:
     if row.kind == "texture":
         return texture_picture(opened.stack.read(row.path, context), row.path, context)
-    if row.kind == "level":
-        return level_picture(opened.level(row.path, context))
     silent = Context(cancelled=context.cancelled, limits=context.limits)
+    if row.kind == "sound":
+        return sound_picture(read_wave(opened.stack.read(row.path, context), row.path, _TEXTURE_SIDE))
+    if row.kind == "level":
+        level = opened.level(row.path, silent)
+        if len(level.placements.model) > _MOST_PLACED:
+            return level_picture(level)
+        placed = visible(opened.scene([row.path], silent))
+        return scene_picture(placed, THUMB, silent) if _is_seen(placed) else level_picture(level)
     if row.kind == "clips":
         return _clips_picture(row.path, opened, state, silent)
     scene = visible(opened.scene([row.path], silent))
-    if not any(mesh.primitives for _, _, mesh in parts(scene)):
+    if not _is_seen(scene):
         raise InputError(ErrorCode.MALFORMED, "nothing of this can be seen", file=row.path)
     return scene_picture(scene, THUMB, silent)
+
+
+def _is_seen(scene: Scene) -> bool:
+    return any(mesh.primitives for _, _, mesh in parts(scene))
 
 
 def _clips_picture(path: str, opened: Opener, state: StackState, context: Context) -> str:

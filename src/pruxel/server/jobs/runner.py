@@ -1,4 +1,4 @@
-"""Run one job: progress, heartbeat and cancel through the database; every outcome is written down."""
+"""Run one job, in a child process: progress and cancel through the database; every outcome is written down."""
 
 from __future__ import annotations
 
@@ -11,16 +11,17 @@ from typing import Self
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, ErrorCode, Fault, PruxelError
+from pruxel.server.jobs.queue import put_again
 from pruxel.server.store.database import session
-from pruxel.server.store.jobs import beat, change_job
+from pruxel.server.store.jobs import change_job, should_stop
 from pruxel.server.store.tables import Job
 
 log = logging.getLogger("pruxel.jobs")
 Work = Callable[[Job, Context], None]
 KINDS: dict[str, Work] = {}
 LEAVING = threading.Event()
-"""Set when the worker is asked to end: what it works on goes back to the queue."""
-_BEAT_SECONDS = 1.0
+"""Set when the process is asked to end: what it works on goes back to the queue."""
+_LOOK_SECONDS = 0.5
 _TELL_SECONDS = 0.15
 
 
@@ -34,8 +35,8 @@ def job_kind(name: str) -> Callable[[Work], Work]:
     return add
 
 
-class _Pulse:
-    """A thread that signs for a running job and learns of cancellation."""
+class _Ear:
+    """A thread that learns whether a person asked the running job to stop."""
 
     def __init__(self, job_id: uuid.UUID) -> None:
         self.stop = False
@@ -52,43 +53,44 @@ class _Pulse:
         self._thread.join()
 
     def _run(self) -> None:
-        while not self._over.wait(_BEAT_SECONDS):
+        while not self._over.wait(_LOOK_SECONDS):
             with session() as db:
-                self.stop = beat(db, self._job_id)
+                self.stop = should_stop(db, self._job_id)
 
 
 def run_job(job_id: uuid.UUID) -> None:
     """Run a stored job unless it is gone, done or cancelled already."""
     with session() as db:
         job = db.get(Job, job_id, with_for_update=True)
-        if job is None or job.status != "queued":
+        if job is None or job.status not in {"queued", "running"}:
             return
         if job.cancel:
             change_job(db, job_id, status="cancelled")
             return
-        beat(db, job_id)
         change_job(db, job_id, status="running", attempts=job.attempts + 1, fault=None)
-    with _Pulse(job_id) as pulse:
-        status, fault = _outcome(job, pulse)
+    with _Ear(job_id) as ear:
+        status, fault = _outcome(job, ear)
     with session() as db:
         stored = db.get(Job, job_id)
-        if status == "cancelled" and stored is not None and stored.payload.get("pause"):
+        if stored is None:
+            return
+        if status == "cancelled" and stored.payload.get("pause"):
             status = "paused"
-        elif status == "cancelled" and stored is not None and not stored.cancel:
-            change_job(db, job_id, status="queued", attempts=job.attempts - 1, message="waits for a worker")
+        elif status == "cancelled" and not stored.cancel:
+            put_again(db, stored, attempts=job.attempts - 1, message="waits for a worker")
             return
         words = {"done": "", "cancelled": "stopped on request", "paused": "paused"}.get(status, "")
         change_job(
             db,
             job_id,
             status=status,
-            fraction=1.0 if status == "done" else (job.fraction if stored is None else stored.fraction),
+            fraction=1.0 if status == "done" else stored.fraction,
             message=words,
             fault=fault.as_dict() if fault else None,
         )
 
 
-def _outcome(job: Job, pulse: _Pulse) -> tuple[str, Fault | None]:
+def _outcome(job: Job, ear: _Ear) -> tuple[str, Fault | None]:
     last = [0.0]
 
     def report(fraction: float, message: str) -> None:
@@ -100,7 +102,7 @@ def _outcome(job: Job, pulse: _Pulse) -> tuple[str, Fault | None]:
             change_job(db, job.id, fraction=fraction, message=message)
 
     try:
-        KINDS[job.kind](job, Context(report=report, cancelled=lambda: pulse.stop or LEAVING.is_set()))
+        KINDS[job.kind](job, Context(report=report, cancelled=lambda: ear.stop or LEAVING.is_set()))
     except CancelledError:
         return "cancelled", None
     except PruxelError as error:

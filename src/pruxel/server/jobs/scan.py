@@ -16,7 +16,7 @@ from pruxel.core.sources.packs import UNNAMED, PackSource
 from pruxel.core.sources.profile_files import find_profiles
 from pruxel.server.jobs.loads import PARTIAL, count_new, load_difference, load_new, locked
 from pruxel.server.jobs.pictures import draw_anew
-from pruxel.server.jobs.queue import put_job, put_names_again, send
+from pruxel.server.jobs.queue import put_job, put_names_again
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import check_root, known_of, opened_anew
 from pruxel.server.store.database import engine, session
@@ -57,11 +57,9 @@ def scan(job: Job, context: Context) -> None:
 def finished(project: uuid.UUID) -> None:
     """Let everybody know, and start what follows from new entries."""
     with session() as db:
-        pictures = draw_anew(db, project)
-        names = put_names_again(db, project)
+        draw_anew(db, project)
+        put_names_again(db, project)
         tell(db, {"changed": "sources", "project_id": str(project)})
-    send(names)
-    send(pictures)
 
 
 def adopt_profile(project: uuid.UUID, mount: Path) -> None:
@@ -200,8 +198,7 @@ def _told(problems: list[Fault]) -> list[dict[str, Any]]:
 
 def _index_later(project: uuid.UUID) -> None:
     with session() as db:
-        job = put_job(db, project, "index", "Making word search quick", {"key": "words"})
-    send(job)
+        put_job(db, project, "index", "Making word search quick", {"key": "words"})
 
 
 @job_kind("index")

@@ -18,7 +18,7 @@ from pruxel.server.jobs.scan import finished, read_source
 from pruxel.server.jobs.stacks import StoredStack, stored_stack
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import change_job
-from pruxel.server.store.tables import EntryRow, Job, SourceRow
+from pruxel.server.store.tables import EntryRow, Glance, Job, SourceRow
 
 _MOST_SHOWN = 2000
 _MOST_PICTURES = 200
@@ -54,7 +54,9 @@ def carve_job(job: Job, context: Context) -> None:
                 picture = None
         rows.append(asdict(hit) | {"kind": str(hit.kind), "picture": picture})
     with session() as db:
-        change_job(db, job.id, payload=job.payload | {"hits": rows, "found": len(hits), "bytes": len(data)})
+        content = {"hits": rows}
+        db.merge(Glance(key=job.id.hex, project_id=job.project_id, content=content))
+        change_job(db, job.id, payload=job.payload | {"found": len(hits), "bytes": len(data)})
 
 
 def keep_hits(project: uuid.UUID, entry: int, hits: list[Hit], context: Context) -> SourceRow:

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import uuid
 from collections import OrderedDict
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from threading import Lock
 
 from sqlalchemy import select, text
+from sqlalchemy.orm import Session
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
@@ -23,7 +25,7 @@ from pruxel.core.sources.profile import Profile
 from pruxel.core.sources.references import Resolution, candidate_paths
 from pruxel.server.settings import settings
 from pruxel.server.store import missing
-from pruxel.server.store.database import session
+from pruxel.server.store.database import reading, session
 from pruxel.server.store.likes import escaped
 from pruxel.server.store.projects import knowledge_of
 from pruxel.server.store.stack_state import StackState, stack_state
@@ -169,43 +171,56 @@ class StoredStack:
 
     def resolve(self, name: str, beside: str) -> Resolution:
         """The entry that a file at `beside` means by `name`, as `references.Shelf` would find it."""
-        candidates = candidate_paths(name, split_source(beside)[1])
+        return self.resolve_all([name], beside)[0]
+
+    def resolve_all(self, names: Sequence[str], beside: str) -> list[Resolution]:
+        """The same for many names: those that are paths as they stand come by one question for all."""
         slots = self.state.winning
-        if not slots:
-            return Resolution(None)
-        with session() as db:
-            for wanted in candidates:
-                exact = db.execute(
-                    select(EntryRow.path).where(EntryRow.slot.in_(slots), EntryRow.path == wanted).limit(1)
-                ).scalar_one_or_none()
-                if exact is not None:
-                    return Resolution(exact)
-            last = candidates[0].rsplit("/", 1)[-1]
-            like = escaped(last)
-            rows = db.execute(
-                text(
-                    "SELECT path FROM entries WHERE slot = ANY(:slots) AND (path ILIKE :inner OR path ILIKE :whole) "
-                    "ORDER BY path LIMIT 6"
-                ),
-                {"slots": slots, "inner": f"%/{like}", "whole": like},
+        if not slots or not names:
+            return [Resolution(None) for _ in names]
+        candidates = [candidate_paths(name, split_source(beside)[1]) for name in names]
+        every = list({path for paths in candidates for path in paths})
+        with reading() as db:
+            there = set(
+                db.execute(select(EntryRow.path).where(EntryRow.slot.in_(slots), EntryRow.path.in_(every))).scalars()
             )
-            same = [row[0] for row in rows]
-            by_lower = {path.lower(): path for path in same}
-            for wanted in candidates:
-                if wanted in by_lower:
-                    return Resolution(by_lower[wanted])
-            if len(same) == 1:
-                return Resolution(same[0])
-            if same:
-                return Resolution(None, tuple(same[:5]))
-            near = db.execute(
-                text(
-                    "SELECT path FROM (SELECT path, similarity(path, :name) AS s FROM entries "
-                    "WHERE slot = ANY(:slots) AND path % :name LIMIT 2000) t ORDER BY s DESC, path LIMIT 5"
-                ),
-                {"slots": slots, "name": candidates[0]},
-            )
-            return Resolution(None, tuple(row[0] for row in near))
+            found = []
+            for paths in candidates:
+                exact = next((path for path in paths if path in there), None)
+                found.append(Resolution(exact) if exact is not None else _looked_up(db, slots, paths))
+        return found
+
+
+def _looked_up(db: Session, slots: list[int], candidates: Sequence[str]) -> Resolution:
+    """An entry whose path is a candidate in other letter case, or the only one of that name, or near names.
+
+    Words are looked up in the lowered paths, by their index.
+    """
+    last = candidates[0].rsplit("/", 1)[-1].lower()
+    rows = db.execute(
+        text(
+            "SELECT path FROM entries WHERE slot = ANY(:slots) AND (lowered LIKE :inner OR lowered = :whole) "
+            "ORDER BY path LIMIT 6"
+        ),
+        {"slots": slots, "inner": f"%/{escaped(last)}", "whole": last},
+    )
+    same = [row[0] for row in rows]
+    by_lower = {path.lower(): path for path in same}
+    for wanted in candidates:
+        if wanted.lower() in by_lower:
+            return Resolution(by_lower[wanted.lower()])
+    if len(same) == 1:
+        return Resolution(same[0])
+    if same:
+        return Resolution(None, tuple(same[:5]))
+    near = db.execute(
+        text(
+            "SELECT path FROM (SELECT path, similarity(lowered, :name) AS s FROM entries "
+            "WHERE slot = ANY(:slots) AND lowered % :name LIMIT 2000) t ORDER BY s DESC, path LIMIT 5"
+        ),
+        {"slots": slots, "name": candidates[0].lower()},
+    )
+    return Resolution(None, tuple(row[0] for row in near))
 
 
 def stored_stack(project: uuid.UUID) -> StoredStack:

@@ -10,55 +10,105 @@ from typing import Any
 
 import pruxel.core.findings  # noqa: F401 - registers all rules
 from pruxel.core.base.context import Context
+from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.findings.registry import find
 from pruxel.core.pictures.render import View as PictureView
+from pruxel.core.recipe.cache import LayeredCache, MemoryCache
 from pruxel.core.recipe.document import StepUse
-from pruxel.core.recipe.cache import MemoryCache
 from pruxel.core.recipe.run import RecipeRun, run_recipe
 from pruxel.core.scene.measure import measure
 from pruxel.core.scene.model import Scene
-from pruxel.server.jobs.pictures import VERSION, scene_file, scene_picture
+from pruxel.core.steps.references import Reference
+from pruxel.core.steps.registry import Library, StepResult
+from pruxel.server.jobs.pictures import scene_picture
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import fingerprint, opener
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import tell
+from pruxel.server.store.revisions import steps_of
+from pruxel.server.store.scenes import StoredSteps, shown_scene
 from pruxel.server.store.tables import Job, View, Workpiece
 
-_steps = MemoryCache()
-_CARD = PictureView(width=352, height=240)
-_scenes: dict[str, Scene] = {}
+VERSION = "5"
+_CARD = PictureView(width=352, height=240, samples=1, sky_rays=6)
+_results = LayeredCache(MemoryCache(), StoredSteps())
 
 
-def view_key(workpiece: Workpiece) -> str:
-    """The key of what a workpiece comes out as: its files as they are now, its entries, its steps."""
-    files = fingerprint(workpiece.project_id)
-    text = json.dumps([VERSION, files, str(workpiece.project_id), workpiece.entries, workpiece.steps], sort_keys=True)
+def inputs_key(project: uuid.UUID, entries: list[str]) -> str:
+    """The key of what entries come out as: their files as they are now, and the project that reads them."""
+    text = json.dumps([VERSION, fingerprint(project), str(project), entries], sort_keys=True)
     return hashlib.blake2b(text.encode(), digest_size=16).hexdigest()
 
 
-def run_workpiece(project: uuid.UUID, entries: list[str], steps: list[Any], context: Context) -> RecipeRun:
-    """Open the entries and run the steps, through the caches of this process."""
-    opened = opener(project)
-    key = f"{fingerprint(project)}|{entries}"
-    if key not in _scenes:
-        while len(_scenes) >= 6:
-            _scenes.pop(next(iter(_scenes)))
-        _scenes[key] = opened.scene(entries, context.part(0.1, 0.4))
+def view_key(workpiece: Workpiece, steps: list[Any]) -> str:
+    """The key of what a workpiece comes out as: its inputs and its steps."""
+    text = json.dumps([inputs_key(workpiece.project_id, workpiece.entries), steps], sort_keys=True)
+    return hashlib.blake2b(text.encode(), digest_size=16).hexdigest()
+
+
+class ProjectLibrary(Library):
+    """Other entries and workpieces of a project, for steps that bring them in. `above` are workpieces that wait for it."""
+
+    def __init__(self, project: uuid.UUID, above: tuple[str, ...] = ()) -> None:
+        self._project, self._above = project, above
+
+    def digest(self, reference: Reference) -> str:
+        """The key of the entry's inputs, or of the other workpiece with its steps."""
+        if reference.to == "entry":
+            return inputs_key(self._project, [reference.name])
+        workpiece, steps = self._workpiece(reference)
+        return view_key(workpiece, steps)
+
+    def scene(self, reference: Reference, context: Context) -> Scene:
+        """The entry opened, or the other workpiece as it comes out."""
+        if reference.to == "entry":
+            return run_workpiece(self._project, [reference.name], [], context).scene
+        workpiece, steps = self._workpiece(reference)
+        return run_workpiece(self._project, workpiece.entries, steps, context, (*self._above, reference.name)).scene
+
+    def _workpiece(self, reference: Reference) -> tuple[Workpiece, list[Any]]:
+        if reference.name in self._above:
+            raise UsageError(ErrorCode.USAGE, "a workpiece would bring itself in", found=reference.name)
+        with session() as db:
+            found = db.get(Workpiece, uuid.UUID(reference.name)) if _is_uuid(reference.name) else None
+            if found is None or found.project_id != self._project:
+                raise self._absent(reference)
+            return found, steps_of(db, found)
+
+
+def _is_uuid(text: str) -> bool:
+    try:
+        uuid.UUID(text)
+    except ValueError:
+        return False
+    return True
+
+
+def run_workpiece(
+    project: uuid.UUID, entries: list[str], steps: list[Any], context: Context, above: tuple[str, ...] = ()
+) -> RecipeRun:
+    """Open the entries and run the steps, through the store and the memory of this process."""
+    key = inputs_key(project, entries)
+    known = _results.get(key)
+    if known is None:
+        known = StepResult(opener(project).scene(entries, context.part(0.1, 0.4)), "")
+        _results.put(key, known)
     uses = [StepUse.model_validate(s) for s in steps]
-    return run_recipe(_scenes[key], uses, _steps, context.part(0.4, 0.6))
+    library = ProjectLibrary(project, above)
+    return run_recipe(known.scene, uses, _results, context.part(0.4, 0.6), key=key, library=library)
 
 
 @job_kind("view")
 def view(job: Job, context: Context) -> None:
     """Store the scene first, so that the page can show it, then findings, then pictures."""
     key, project = job.payload["key"], job.project_id
-    run = run_workpiece(project, job.payload["entries"], job.payload["steps"], context.part(0.0, 0.4))
+    run = run_workpiece(project, job.payload["entries"], job.payload["steps"], context.part(0.0, 0.5))
     scene = run.scene
-    blob = scene_file(scene, context.part(0.4, 0.7))
     facts = measure(scene)
     content: dict[str, Any] = {
-        "scene": blob,
+        "scene": shown_scene(scene),
         "facts": asdict(facts) | {"size": list(facts.size)},
+        "notes": list(scene.notes[:40]),
         "steps": [
             {
                 "step": r.use.step,
@@ -74,10 +124,10 @@ def view(job: Job, context: Context) -> None:
         "conventions": next((p.origin.conventions for m in scene.meshes for p in m.primitives), ""),
     }
     _save(key, project, content)
-    content["findings"] = [asdict(f) for f in find(scene, context.part(0.7, 0.8))]
+    content["findings"] = [asdict(f) for f in find(scene, context.part(0.6, 0.75))]
     _save(key, project, content)
     for one in run.scenes:
-        content["pictures"].append(scene_picture(one, _CARD, context.part(0.8, 1.0)))
+        content["pictures"].append(scene_picture(one, _CARD, context.part(0.75, 1.0)))
         _save(key, project, content)
 
 

@@ -1,4 +1,7 @@
-"""The worker process: takes jobs from the queue, and looks after those whose worker died."""
+"""The worker process: takes jobs from the queue, lets children run them, and looks after those whose worker died.
+
+Heartbeats, stalled jobs and the choice of the next are the queue library's.
+"""
 
 from __future__ import annotations
 
@@ -6,91 +9,202 @@ import asyncio
 import logging
 import shutil
 import signal
+import threading
 import uuid
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 import procrastinate
+from procrastinate.jobs import Status
 
-from pruxel.server.jobs import (  # noqa: F401 - registers the kinds of jobs
-    aliases,
-    deliver,
-    extract,
-    glance,
-    naming,
-    pictures,
-    scan,
-    search_bytes,
-    verify,
-    view,
-)
-from pruxel.server.jobs.queue import TASK, send
-from pruxel.server.jobs.runner import LEAVING, run_job
+from pruxel.core.base.errors import ErrorCode, Fault
+from pruxel.server.jobs.children import Child, Ending, Limits
+from pruxel.server.jobs.queue import BACK, FRONT, TASK, put_again, put_job
 from pruxel.server.settings import settings
 from pruxel.server.store.database import session
-from pruxel.server.store.jobs import give_up_or_retry, lost_jobs, silent_jobs
-from pruxel.server.store.tables import Job
+from pruxel.server.store.entry_faults import brought_down
+from pruxel.server.store.jobs import ATTEMPTS, change_job, fail_lost, should_stop
+from pruxel.server.store.tables import Job, Project
 
 log = logging.getLogger("pruxel.worker")
 _RESCUE_SECONDS = 5.0
-_CONCURRENCY = 3
+_BEAT_SECONDS = 4.0
+_SILENT_AFTER = 20.0
+_SWEEP_SECONDS = 3600.0
+_FRONT_CHILDREN = 2
+_NICE_BEHIND = 15
+_LEAVING = threading.Event()
+_HOUR = 3600.0
+_LONGEST = {"glance": 0.25 * _HOUR, "sight": 0.25 * _HOUR, "view": _HOUR}
+_LONGEST_OF_ALL = 24 * _HOUR
 
 
-def rescue() -> list[Job]:
-    """Queue again or fail the jobs that fell silent, and clear what they left half-written."""
+class _Children:
+    """Some children, each lent to one job at a time."""
+
+    def __init__(self, number: int, nice: int) -> None:
+        self._free = [Child(nice) for _ in range(number)]
+        self._all = list(self._free)
+        self._lock = threading.Condition()
+
+    @contextmanager
+    def one(self) -> Iterator[Child]:
+        """A child that has nothing to do."""
+        with self._lock:
+            while not self._free:
+                self._lock.wait()
+            child = self._free.pop()
+        try:
+            yield child
+        finally:
+            with self._lock:
+                self._free.append(child)
+                self._lock.notify()
+
+    def end(self) -> None:
+        """Let all go."""
+        for child in self._all:
+            child.end()
+
+
+def supervise(job_id: uuid.UUID, children: _Children) -> None:
+    """Let a child run a job, and write down what became of it when the child could not."""
     with session() as db:
-        silent = silent_jobs(db)
-        again = [job for job in silent if give_up_or_retry(db, job)]
-        again += [job for job in lost_jobs(db) if job not in again]
-    for job in silent:
-        if job.kind == "deliver":
-            mark = job.payload["delivery"][:8]
-            for left in settings().deliveries.glob(f".*{mark}*.partial"):
-                shutil.rmtree(left, ignore_errors=True) if left.is_dir() else left.unlink(missing_ok=True)
-    for job in again:
-        send(job)
-    return silent
+        job = db.get(Job, job_id)
+    if job is None:
+        return
+
+    def asked_to_stop() -> bool:
+        with session() as db:
+            return should_stop(db, job_id)
+
+    limits = Limits(_LONGEST.get(job.kind, _LONGEST_OF_ALL), settings().job_memory_bytes)
+    with children.one() as child:
+        ending = child.run(job_id, limits, asked_to_stop, _LEAVING.is_set)
+    if ending is not Ending.DONE:
+        log.warning("job %s (%s): its process ended: %s", job_id, job.kind, ending)
+        _after(job_id, ending)
 
 
-async def _rescue_always() -> None:
+def _after(job_id: uuid.UUID, ending: Ending) -> None:
+    with session() as db:
+        job = db.get(Job, job_id, with_for_update=True)
+        if job is None or job.status not in {"queued", "running"}:
+            return
+        _clear_partial(job)
+        if ending is Ending.STOPPED and job.cancel:
+            change_job(db, job_id, status="paused" if job.payload.get("pause") else "cancelled", message="stopped on request")
+        elif _LEAVING.is_set():
+            put_again(db, job, attempts=max(job.attempts - 1, 0), message="waits for a worker")
+        elif ending in {Ending.TOO_LONG, Ending.TOO_LARGE}:
+            change_job(db, job_id, status="failed", message=f"ended: {ending}", fault=_over(job, ending).as_dict())
+        elif brought_down(db, job):
+            # One entry brought the process down: it is set aside, the others go on.
+            put_again(db, job, attempts=0, message="goes on with the next")
+        elif job.attempts < ATTEMPTS:
+            put_again(db, job, fraction=0.0, message="the worker stopped; trying again")
+        else:
+            fail_lost(db, job)
+
+
+def _over(job: Job, ending: Ending) -> Fault:
+    what, most = (
+        ("memory", f"{settings().job_memory_bytes / 1e9:.0f} GB")
+        if ending is Ending.TOO_LARGE
+        else ("time", f"{_LONGEST.get(job.kind, _LONGEST_OF_ALL) / 60:.0f} minutes")
+    )
+    return Fault(
+        ErrorCode.BUDGET,
+        f"this took more {what} than one job may",
+        file=job.title,
+        expected=f"at most {most}",
+        hint="Everything else goes on. Take a smaller part of it, or raise the limit in the settings.",
+    )
+
+
+def _clear_partial(job: Job) -> None:
+    """Remove what a delivery left half-written."""
+    if job.kind == "deliver":
+        for left in settings().deliveries.glob(f".*{job.payload['delivery'][:8]}*.partial"):
+            shutil.rmtree(left, ignore_errors=True) if left.is_dir() else left.unlink(missing_ok=True)
+
+
+async def rescue(queue: procrastinate.App) -> list[uuid.UUID]:
+    """Queue again, or fail after the second time, the jobs whose worker gave no sign of life for a while."""
+    found = []
+    for task in await queue.job_manager.get_stalled_jobs(seconds_since_heartbeat=_SILENT_AFTER):
+        job_id = uuid.UUID(str(task.task_kwargs["job_id"]))
+        found.append(job_id)
+        await queue.job_manager.finish_job(task, Status.FAILED, delete_job=True)
+        await asyncio.to_thread(_after, job_id, Ending.DIED)
+    return found
+
+
+async def _rescue_always(queue: procrastinate.App) -> None:
     while True:
         try:
-            for job in await asyncio.to_thread(rescue):
-                log.warning("job %s (%s) fell silent", job.id, job.kind)
+            for job_id in await rescue(queue):
+                log.warning("job %s fell silent with its worker", job_id)
         except Exception:
             log.exception("looking after silent jobs failed")
         await asyncio.sleep(_RESCUE_SECONDS)
 
 
+def _put_sweep() -> None:
+    with session() as db:
+        first = db.query(Project.id).limit(1).scalar()
+        if first is not None:
+            put_job(db, first, "sweep", "Clearing what nothing uses", {"key": "sweep"})
+
+
+async def _sweep_always() -> None:
+    while True:
+        await asyncio.sleep(_SWEEP_SECONDS)
+        try:
+            await asyncio.to_thread(_put_sweep)
+        except Exception:
+            log.exception("asking for a sweep failed")
+
+
 async def _work() -> None:
     queue = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=settings().database_url))
+    pools = {FRONT: _Children(_FRONT_CHILDREN, 0), BACK: _Children(1, _NICE_BEHIND)}
 
-    @queue.task(name=TASK)
-    def run(job_id: str) -> None:
-        run_job(uuid.UUID(job_id))
+    @queue.task(name=TASK, pass_context=True)
+    def run(context: procrastinate.JobContext, job_id: str) -> None:
+        supervise(uuid.UUID(job_id), pools[context.job.queue])
 
     async with queue.open_async():
-        looking = asyncio.create_task(_rescue_always())
-        working = asyncio.create_task(
-            queue.run_worker_async(
-                concurrency=_CONCURRENCY,
-                delete_jobs="successful",
-                fetch_job_polling_interval=2.0,
-                install_signal_handlers=False,
+        beside = [asyncio.create_task(_rescue_always(queue)), asyncio.create_task(_sweep_always())]
+        working = [
+            asyncio.create_task(
+                queue.run_worker_async(
+                    queues=[name],
+                    name=name,
+                    concurrency=_FRONT_CHILDREN if name == FRONT else 1,
+                    delete_jobs="always",
+                    fetch_job_polling_interval=2.0,
+                    update_heartbeat_interval=_BEAT_SECONDS,
+                    stalled_worker_timeout=_SILENT_AFTER,
+                    install_signal_handlers=False,
+                )
             )
-        )
+            for name in (FRONT, BACK)
+        ]
         for sign in (signal.SIGTERM, signal.SIGINT):
             asyncio.get_running_loop().add_signal_handler(sign, _leave, working)
-        try:
-            await working
-        except asyncio.CancelledError:
-            log.info("asked to end")
-        finally:
-            looking.cancel()
+        await asyncio.gather(*working, return_exceptions=True)
+        for task in beside:
+            task.cancel()
+    for pool in pools.values():
+        pool.end()
 
 
-def _leave(working: asyncio.Task[None]) -> None:
+def _leave(working: list[asyncio.Task[None]]) -> None:
     """Let go of the work at hand and end."""
-    LEAVING.set()
-    working.cancel()
+    _LEAVING.set()
+    for task in working:
+        task.cancel()
 
 
 def run_worker() -> None:

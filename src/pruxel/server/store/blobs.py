@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from functools import lru_cache
 from typing import Any
+from uuid import uuid4
 
 import fsspec
 
+from pruxel.core.base.arrays import Bytes
 from pruxel.server.settings import settings
 
 _KEY = re.compile(r"^[0-9a-z]{16,80}$")
@@ -29,12 +32,14 @@ def has_blob(key: str) -> bool:
     return bool(_store()[0].exists(_path(key)))
 
 
-def put_blob(key: str, data: bytes) -> None:
+def put_blob(key: str, data: Bytes) -> None:
     """Store bytes under a key, whole or not at all."""
     system, path = _store()[0], _path(key)
     system.makedirs(path.rsplit("/", 1)[0], exist_ok=True)
-    system.pipe_file(f"{path}.partial", data)
-    system.mv(f"{path}.partial", path)
+    partial = f"{path}.{uuid4().hex[:8]}.partial"
+    with system.open(partial, "wb") as file:
+        file.write(data)
+    system.mv(partial, path)
 
 
 def find_blob(key: str) -> bytes | None:
@@ -49,3 +54,21 @@ def get_blob(key: str) -> bytes:
     """The bytes; raises FileNotFoundError."""
     data: bytes = _store()[0].cat_file(_path(key))
     return data
+
+
+def all_blobs() -> Iterator[tuple[str, int, float]]:
+    """Every stored blob: its key, its size in bytes, and when it was written, in seconds since 1970."""
+    system, root = _store()
+    for folder in system.ls(root, detail=False):
+        for found in system.ls(folder, detail=True):
+            changed = found.get("mtime") or found.get("LastModified") or 0.0
+            seconds = changed if isinstance(changed, int | float) else changed.timestamp()
+            yield str(found["name"]).rsplit("/", 1)[-1], int(found["size"] or 0), float(seconds)
+
+
+def drop_blob(key: str) -> None:
+    """Remove a blob; nothing happens when it is gone already."""
+    try:
+        _store()[0].rm_file(_path(key))
+    except FileNotFoundError:
+        return

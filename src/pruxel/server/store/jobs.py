@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import json
 import uuid
-from datetime import datetime, timedelta
+from collections.abc import Collection
 from typing import Any
 
-from sqlalchemy import func, select, text, update
+from sqlalchemy import func, select, text
 from sqlalchemy.orm import Session
 
 from pruxel.core.base.errors import ErrorCode, Fault
@@ -15,28 +15,43 @@ from pruxel.server.store.tables import Job
 
 CHANNEL = "pruxel"
 ACTIVE = ("queued", "running")
-_SILENT_AFTER = timedelta(seconds=20)
-_ATTEMPTS = 2
+ATTEMPTS = 2
+# NOTIFY takes 8,000 bytes; what is longer is asked for by its id.
+_MOST_TOLD = 7_500
 
 
 def tell(db: Session, event: dict[str, Any]) -> None:
-    """Send an event to every listening page, when the transaction commits."""
-    db.execute(text("SELECT pg_notify(:channel, :event)"), {"channel": CHANNEL, "event": json.dumps(event)})
+    """Send an event to every listening page, when the transaction commits. Events carry ids and short words only."""
+    message = json.dumps(event)
+    assert len(message.encode()) <= _MOST_TOLD, "an event carries ids, never contents"
+    db.execute(text("SELECT pg_notify(:channel, :event)"), {"channel": CHANNEL, "event": message})
 
 
-def job_event(job: Job, *, whole: bool = False) -> dict[str, Any]:
-    """A job as pages see it; lists in its payload are left out unless it is asked for `whole`."""
-    payload = job.payload if whole else {k: v for k, v in job.payload.items() if not isinstance(v, list)}
+def job_event(job: Job) -> dict[str, Any]:
+    """A job as an event has it: which one, and how it stands. Everything else is asked for by its id."""
     return {
         "id": str(job.id),
         "project_id": str(job.project_id),
         "kind": job.kind,
-        "title": job.title,
+        "title": job.title[:200],
         "status": job.status,
         "fraction": round(job.fraction, 4),
         "message": job.message[:200],
+        "away": job.away,
+    }
+
+
+def job_details(job: Job) -> dict[str, Any]:
+    """A whole job; lists in its payload, which may be long, are left out."""
+    payload = {key: value for key, value in job.payload.items() if not isinstance(value, list)}
+    ended = None if job.ended is None else job.ended.isoformat()
+    return job_event(job) | {
+        "title": job.title,
+        "message": job.message,
         "fault": job.fault,
         "payload": payload,
+        "created": job.created.isoformat(),
+        "ended": ended,
     }
 
 
@@ -47,16 +62,16 @@ def change_job(db: Session, job_id: uuid.UUID, **values: Any) -> Job | None:  # 
         return None
     for name, value in values.items():
         setattr(job, name, value)
+    if "status" in values:
+        job.ended = None if job.status in ACTIVE else db.execute(select(func.now())).scalar_one()
     db.flush()
     tell(db, {"job": job_event(job)})
     return job
 
 
-def beat(db: Session, job_id: uuid.UUID) -> bool:
-    """Sign of life of a running job; returns whether it should stop."""
-    db.execute(update(Job).where(Job.id == job_id).values(heartbeat=func.now()))
-    row = db.execute(select(Job.cancel).where(Job.id == job_id)).scalar_one_or_none()
-    return row is not False
+def should_stop(db: Session, job_id: uuid.UUID) -> bool:
+    """Whether a person asked a job to stop, or it is gone."""
+    return db.execute(select(Job.cancel).where(Job.id == job_id)).scalar_one_or_none() is not False
 
 
 # What these find out depends on how things stand when they begin: one that runs already may have missed the news.
@@ -70,40 +85,23 @@ def active_job(db: Session, project: uuid.UUID, kind: str, key: str) -> Job | No
     return db.execute(select(Job).where(*wanted).limit(1)).scalar_one_or_none()
 
 
-def work_waits(db: Session, but: str) -> bool:
-    """Whether a job of another kind than `but` waits for a worker."""
-    return db.execute(select(Job.id).where(Job.status == "queued", Job.kind != but).limit(1)).first() is not None
+def work_goes_on(db: Session, but: Collection[str]) -> bool:
+    """Whether a job of another kind than those waits or runs."""
+    wanted = (Job.status.in_(ACTIVE), Job.kind.not_in(but))
+    return db.execute(select(Job.id).where(*wanted).limit(1)).first() is not None
 
 
-def silent_jobs(db: Session) -> list[Job]:
-    """Running jobs that have given no sign of life for a while, locked for the caller."""
-    now: datetime = db.execute(select(func.now())).scalar_one()
-    wanted = (Job.status == "running", Job.heartbeat < now - _SILENT_AFTER)
-    return list(db.execute(select(Job).where(*wanted).with_for_update(skip_locked=True)).scalars())
+def one_waits(db: Session, kinds: Collection[str]) -> bool:
+    """Whether a job of one of these kinds waits."""
+    return db.execute(select(Job.id).where(Job.status == "queued", Job.kind.in_(kinds)).limit(1)).first() is not None
 
 
-def lost_jobs(db: Session) -> list[Job]:
-    """Jobs that wait, but stand in no queue: their server or worker ended between two statements."""
-    rows = db.execute(
-        text(
-            "SELECT id FROM jobs j WHERE status = 'queued' AND created < now() - interval '4 seconds' "
-            "AND NOT EXISTS (SELECT 1 FROM procrastinate_jobs q "
-            "WHERE q.status IN ('todo', 'doing') AND q.args->>'job_id' = j.id::text)"
-        )
-    )
-    return [job for (number,) in rows if (job := db.get(Job, number)) is not None]
-
-
-def give_up_or_retry(db: Session, job: Job) -> bool:
-    """Queue a silent job again, or fail it with a word after its second try; returns whether it was queued."""
-    again = job.attempts < _ATTEMPTS and not job.cancel
-    if again:
-        change_job(db, job.id, status="queued", fraction=0.0, message="the worker stopped; trying again")
-        return True
+def fail_lost(db: Session, job: Job) -> None:
+    """Fail a job that brought its process down, or fell silent with its worker, as often as it may."""
     fault = Fault(
         ErrorCode.CANCELLED,
         "the worker stopped in the middle of this work, twice",
-        hint="Nothing half-written was kept. Start it again; should it stop again, the file may need more memory.",
+        file=job.title,
+        hint="Nothing half-written was kept. Start it again; should it stop again, the file may be damaged or too large.",
     )
     change_job(db, job.id, status="failed", message="the worker stopped", fault=fault.as_dict())
-    return False

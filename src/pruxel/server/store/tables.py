@@ -263,7 +263,7 @@ class Reference(Base):
 
 
 class Workpiece(Base):
-    """Chosen entries and steps; `past` and `future` are the lists of steps that undo and redo go to."""
+    """Chosen entries; its steps are those of the revision it stands at, and undo and redo move between revisions."""
 
     __tablename__ = "workpieces"
 
@@ -271,9 +271,30 @@ class Workpiece(Base):
     project_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
     name: Mapped[str]
     entries: Mapped[list[Any]]
-    steps: Mapped[list[Any]] = mapped_column(default=list)
-    past: Mapped[list[Any]] = mapped_column(default=list)
-    future: Mapped[list[Any]] = mapped_column(default=list)
+    at: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+
+
+class Revision(Base):
+    """The steps that a workpiece had; number 0 has none."""
+
+    __tablename__ = "workpiece_revisions"
+
+    workpiece_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("workpieces.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    steps: Mapped[list[Any]]
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+
+
+class RecipeRow(Base):
+    """A list of steps saved for other workpieces."""
+
+    __tablename__ = "recipes"
+
+    id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
+    project_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str]
+    steps: Mapped[list[Any]]
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
 
 
@@ -285,10 +306,37 @@ class View(Base):
     key: Mapped[str] = mapped_column(primary_key=True)
     project_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
     content: Mapped[dict[str, Any]]
+    used: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+
+
+class Glance(Base):
+    """What a quick look at a model, a skeleton or clips found, by a key of the entry's content."""
+
+    __tablename__ = "glances"
+
+    key: Mapped[str] = mapped_column(primary_key=True)
+    project_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
+    content: Mapped[dict[str, Any]]
+    used: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+
+
+class StoredScene(Base):
+    """A scene in the store, by the key of what it comes from: its manifest is a blob that names the others.
+
+    `size` is the bytes of all its blobs; the step's `words` (summary and numbers) come back with it.
+    """
+
+    __tablename__ = "stored_scenes"
+
+    key: Mapped[str] = mapped_column(primary_key=True)
+    manifest: Mapped[str]
+    size: Mapped[int]
+    words: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+    used: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now(), index=True)
 
 
 class Job(Base):
-    """Work in the background."""
+    """Work in the background; `away` once a person put its row away."""
 
     __tablename__ = "jobs"
 
@@ -302,9 +350,24 @@ class Job(Base):
     message: Mapped[str] = mapped_column(default="")
     fault: Mapped[dict[str, Any] | None]
     cancel: Mapped[bool] = mapped_column(default=False)
+    away: Mapped[bool] = mapped_column(default=False, server_default="false")
     attempts: Mapped[int] = mapped_column(default=0)
-    heartbeat: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
+    task: Mapped[int | None]
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+    ended: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
+
+    __table_args__ = (Index("jobs_by_key", "project_id", "kind", text("(payload->>'key')")),)
+
+
+class EntryFault(Base):
+    """Why an entry could not be drawn."""
+
+    __tablename__ = "entry_faults"
+
+    entry: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    project_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
+    path: Mapped[str]
+    fault: Mapped[dict[str, Any]]
 
 
 class Delivery(Base):
@@ -318,6 +381,7 @@ class Delivery(Base):
     job_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("jobs.id", ondelete="SET NULL"))
     name: Mapped[str]
     formats: Mapped[list[Any]]
+    options: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
     steps: Mapped[list[Any]]
     report: Mapped[dict[str, Any] | None]
     folder: Mapped[str | None]

@@ -2,9 +2,13 @@
 import { computed, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, type StepKind, type StepUse, type ViewContent, type Workpiece } from '../../api/client'
+import Fault from '../../components/Fault.vue'
+import MoreMenu from '../../components/MoreMenu.vue'
+import NameForm from '../../components/NameForm.vue'
 import Problem from '../../components/Problem.vue'
+import Question from '../../components/Question.vue'
 import { useEvents } from '../../composables/useEvents'
-import { jobById } from '../../composables/useJobs'
+import { jobById, lookUp } from '../../composables/useJobs'
 import { useKeys } from '../../composables/useKeys'
 import { useProject } from '../../composables/useProject'
 import { last } from '../../model/words'
@@ -13,6 +17,7 @@ import FindingsPanel from './FindingsPanel.vue'
 import PartsPanel from './PartsPanel.vue'
 import StepStrip from './StepStrip.vue'
 import Viewport from './Viewport.vue'
+import WorkpieceList from './WorkpieceList.vue'
 
 const route = useRoute()
 const router = useRouter()
@@ -23,29 +28,35 @@ const others = shallowRef<Workpiece[]>([])
 const content = shallowRef<ViewContent>()
 const kinds = shallowRef<StepKind[]>([])
 const hidden = ref(new Set<string>())
+const chosen = ref<string | null>(null)
 const error = ref<unknown>(null)
 const key = ref('')
 const jobId = ref<string | null>(null)
+const asking = ref<'name' | 'remove' | null>(null)
 const viewport = ref<InstanceType<typeof Viewport>>()
 const job = computed(() => jobById(jobId.value))
+const failed = computed(() => job.value?.status === 'failed' || job.value?.status === 'cancelled')
+const parts = computed(() => content.value?.facts.parts ?? [])
+const place = () => `pruxel.hidden.${id.value}`
 
 // News that arrives while a question is under way may be about its answer: then the question is asked again.
-let asking = 0
+let under = 0
 let newsMeanwhile = false
 
 async function look() {
   if (!id.value) return
-  asking += 1
+  under += 1
   try {
     const found = await api.view(id.value)
     key.value = found.key
     jobId.value = found.job ?? null
+    if (found.job && !jobById(found.job)) await lookUp(found.job)
     if (found.content) content.value = found.content
   } catch (problem) {
     error.value = problem
   } finally {
-    asking -= 1
-    if (newsMeanwhile && !asking) {
+    under -= 1
+    if (newsMeanwhile && !under) {
       newsMeanwhile = false
       void look()
     }
@@ -54,7 +65,9 @@ async function look() {
 
 async function load() {
   content.value = undefined
-  hidden.value = new Set()
+  workpiece.value = undefined
+  chosen.value = null
+  hidden.value = new Set(JSON.parse(sessionStorage.getItem(place()) ?? '[]') as string[])
   if (!project.value) return
   try {
     const around = Promise.all([api.steps(), api.workpieces(project.value)])
@@ -68,25 +81,56 @@ async function load() {
   }
 }
 
+async function changed(act: Promise<Workpiece>) {
+  workpiece.value = await act
+  await look()
+}
 async function change(act: () => Promise<Workpiece>) {
   try {
     error.value = null
-    workpiece.value = await act()
-    await look()
+    await changed(act())
   } catch (problem) {
     error.value = problem
   }
 }
 
 const setSteps = (steps: StepUse[]) => change(() => api.setSteps(id.value, steps))
-const addStep = (step: string, params: Record<string, unknown>) => setSteps([...(workpiece.value?.steps ?? []), { step, params, on: true }])
-const keepShown = () => addStep('show_parts', { parts: [...hidden.value], action: 'drop' }).then(() => (hidden.value = new Set()))
+const apply = (steps: StepUse[]) => changed(api.setSteps(id.value, steps))
+const addStep = (step: string, params: Record<string, unknown>) =>
+  setSteps([...(workpiece.value?.steps ?? []), { step, params, on: true }])
+const keepShown = () =>
+  addStep('show_parts', { parts: [...hidden.value], action: 'drop' }).then(() => (hidden.value = new Set()))
+const undo = () => workpiece.value?.can_undo && change(() => api.undo(id.value))
+const redo = () => workpiece.value?.can_redo && change(() => api.redo(id.value))
+const deliver = () => router.push({ name: 'deliver', params: { project: project.value, workpiece: id.value } })
+const browse = () => router.push({ name: 'browse', params: { project: project.value } })
+
+async function rename(name: string) {
+  asking.value = null
+  await change(() => api.renameWorkpiece(id.value, name))
+}
+async function remove() {
+  asking.value = null
+  try {
+    await api.removeWorkpiece(id.value)
+    sessionStorage.removeItem(`pruxel.workpiece.${project.value}`)
+    await router.replace({ name: 'bench', params: { project: project.value } })
+  } catch (problem) {
+    error.value = problem
+  }
+}
+const acts = [
+  { words: 'Rename…', run: () => (asking.value = 'name'), test: 'rename' },
+  { words: 'Remove…', run: () => (asking.value = 'remove'), grave: true, test: 'remove' },
+]
 
 watch(id, load, { immediate: true })
+watch(hidden, (now) => sessionStorage.setItem(place(), JSON.stringify([...now])))
 useEvents((event) => {
   const done = event.job?.kind === 'view' && event.job.status === 'done'
+  if (event.changed === 'workpieces') void api.workpieces(project.value).then((found) => (others.value = found))
   if (!event.reconnected && !event.view && !done) return
-  if (asking) newsMeanwhile = true
+  if (under) newsMeanwhile = true
   else if (event.reconnected || event.view === key.value || event.job?.id === jobId.value) void look()
 })
 useKeys('Bench', [
@@ -95,44 +139,56 @@ useKeys('Bench', [
   ['l', 'Flat-lit', () => viewport.value?.setLook('flat')],
   ['w', 'Wire', () => viewport.value?.setLook('wire')],
   ['h', 'Show all parts', () => (hidden.value = new Set())],
-  ['Ctrl+Z', 'Undo', () => workpiece.value?.can_undo && change(() => api.undo(id.value))],
-  ['Ctrl+Y', 'Redo', () => workpiece.value?.can_redo && change(() => api.redo(id.value))],
-  ['d', 'Deliver', () => router.push({ name: 'deliver', params: { project: project.value, workpiece: id.value } })],
+  ['Ctrl+Z', 'Undo', () => void undo()],
+  ['Ctrl+Shift+Z Ctrl+Y', 'Redo', () => void redo()],
+  ['d', 'Deliver', () => void deliver()],
 ])
 </script>
 
 <template>
-  <div v-if="!id" class="h-full overflow-auto p-10">
-    <div class="hatched mx-auto max-w-xl rounded-xl border border-line p-10 text-center">
-      <p class="text-[16px] font-semibold">The Bench is empty</p>
-      <p class="mb-4 text-faint">Open a model from Browse. What you opened before is kept here.</p>
-      <button class="button button-main" @click="router.push({ name: 'browse', params: { project } })">Browse the entries</button>
-      <div class="mt-5 flex flex-wrap justify-center gap-2">
-        <button v-for="other in others" :key="other.id" class="button" @click="router.push({ name: 'bench', params: { project, workpiece: other.id } })">{{ other.name }}</button>
-      </div>
-    </div>
-  </div>
-  <div v-else class="grid h-full grid-cols-[236px_1fr_304px] grid-rows-[1fr_auto]">
-    <PartsPanel v-model:hidden="hidden" :parts="content?.facts.parts ?? []" @keep-shown="keepShown" />
+  <WorkpieceList v-if="!id" :workpieces="others" :project="project" @browse="browse" />
+  <div v-else class="grid h-full grid-cols-[236px_minmax(0,1fr)_304px] grid-rows-[minmax(0,1fr)_auto]">
+    <PartsPanel v-model:hidden="hidden" :parts="parts" :chosen="chosen" @keep-shown="keepShown" />
     <div class="relative min-h-0 min-w-0">
-      <Viewport ref="viewport" :scene="content?.scene" :parts="content?.facts.parts ?? []" :hidden="hidden" />
-      <div class="pointer-events-none absolute top-3 left-4">
-        <h1 class="text-[17px] font-semibold">{{ workpiece?.name }}</h1>
-        <p class="font-mono text-[12px] text-faint">{{ workpiece?.entries.map(last).join(', ') }}</p>
+      <Viewport ref="viewport" :key="id" :scene="content?.scene" :hidden="hidden" :keep="id" @pick="chosen = $event" />
+      <div class="absolute top-3 left-4 flex max-w-[80%] items-start gap-3">
+        <div class="min-w-0">
+          <h1 class="truncate text-[17px] font-semibold">{{ workpiece?.name }}</h1>
+          <p class="truncate font-mono text-[12px] text-faint">{{ workpiece?.entries.map(last).join(', ') }}</p>
+        </div>
+        <MoreMenu v-if="workpiece" label="More about this workpiece" :acts="acts" />
       </div>
-      <div v-if="!content && job?.status !== 'failed'" class="absolute inset-0 flex items-center justify-center">
-        <p class="rounded-lg border border-line bg-sheet px-4 py-2 text-[13px]">Opening{{ job?.message ? `: ${job.message}` : '…' }}</p>
+      <div v-if="!content && !failed" class="pointer-events-none absolute inset-0 flex items-center justify-center">
+        <p class="rounded-lg border border-line bg-sheet px-4 py-2 text-[13px]" role="status">
+          Opening{{ job?.message ? `: ${job.message}` : '…' }}
+        </p>
       </div>
-      <div v-if="job?.status === 'failed'" class="absolute inset-x-8 top-16 rounded-lg border border-brick/40 bg-brick-soft p-4" role="alert">
-        <p class="font-semibold text-brick">{{ job.fault?.message }}</p>
-        <p class="text-[13px] break-words">{{ job.fault?.file }}<template v-if="job.fault?.offset !== undefined">, byte {{ job.fault?.offset }}</template></p>
-        <p v-if="job.fault?.expected" class="text-[13px]">Expected {{ job.fault.expected }}, found {{ job.fault.found }}</p>
-        <p v-if="job.fault?.hint" class="text-[13px] text-faint">{{ job.fault.hint }}</p>
+      <div
+        v-if="failed"
+        class="absolute inset-x-8 top-20 rounded-lg border border-brick/40 bg-brick-soft p-4"
+        role="alert"
+        data-test="opening-failed"
+      >
+        <Fault v-if="job?.fault" :fault="job.fault as never" />
+        <p v-else class="font-semibold text-brick">Opening was stopped.</p>
+        <div class="mt-3 flex flex-wrap gap-2">
+          <button class="button" data-test="open-again" @click="job && api.again(job.id)">Try again</button>
+          <button class="button" @click="browse">Back to Browse</button>
+          <button class="button" @click="router.push({ name: 'sources', params: { project } })">
+            Describe its format in the profile
+          </button>
+        </div>
       </div>
-      <Problem v-if="error" :error="error" class="absolute inset-x-6 bottom-4" @close="error = null" />
+      <Problem v-if="error" :error="error" class="absolute inset-x-6 bottom-14" @close="error = null" />
     </div>
-    <aside class="overflow-auto border-l border-line bg-sheet">
-      <FindingsPanel :findings="content?.findings ?? null" :loading="!content || content.findings === null" @apply="addStep($event.step, $event.params)" />
+    <aside class="overflow-auto border-l border-line bg-sheet" aria-label="Findings and facts">
+      <FindingsPanel
+        v-if="content || !failed"
+        :findings="content?.findings ?? null"
+        :loading="!content || content.findings === null"
+        @apply="addStep($event.step, $event.params)"
+      />
+      <p v-else class="p-4 text-[13px] text-faint">There is nothing to look at: it could not be opened.</p>
       <FactsPanel v-if="content" :content="content" />
     </aside>
     <StepStrip
@@ -141,11 +197,30 @@ useKeys('Bench', [
       :content="content"
       :kinds="kinds"
       :hidden="hidden"
+      :project="project"
+      :workpieces="others"
+      :deliverable="parts.length > 0"
+      :apply="apply"
       @set="setSteps"
-      @add="addStep"
-      @undo="change(() => api.undo(id))"
-      @redo="change(() => api.redo(id))"
-      @deliver="router.push({ name: 'deliver', params: { project, workpiece: id } })"
+      @undo="undo"
+      @redo="redo"
+      @deliver="deliver"
     />
+    <NameForm
+      v-if="asking === 'name' && workpiece"
+      title="Rename this workpiece"
+      :name="workpiece.name"
+      @close="asking = null"
+      @named="rename"
+    />
+    <Question
+      v-if="asking === 'remove'"
+      :title="`Remove ${workpiece?.name}?`"
+      act="Remove it"
+      @close="asking = null"
+      @yes="remove"
+    >
+      The workpiece and its steps go. Game files and what was delivered from it stay.
+    </Question>
   </div>
 </template>

@@ -4,26 +4,49 @@ import { count } from '../../model/words'
 
 defineProps<{ findings: Finding[] | null; loading: boolean }>()
 const emit = defineEmits<{ apply: [suggestion: { step: string; params: Record<string, unknown> }] }>()
-const value = (v: number | string) => (typeof v === 'number' ? (Number.isInteger(v) ? count(v) : String(v)) : v)
-const tones = { problem: 'bg-brick-soft text-brick', warning: 'bg-marigold-soft text-marigold', note: 'bg-sunk text-faint' }
+const shown = (v: number | string) => (typeof v === 'number' ? (Number.isInteger(v) ? count(v) : String(v)) : v)
+const tones = {
+  problem: 'bg-brick-soft text-brick',
+  warning: 'bg-marigold-soft text-marigold',
+  note: 'bg-sunk text-ink',
+}
 </script>
 
 <template>
-  <section class="p-4">
+  <section class="p-4" aria-label="Findings">
     <h2 class="heading mb-2">Findings</h2>
     <p v-if="loading" class="text-[13px] text-faint">Looking…</p>
-    <p v-else-if="!findings?.length" class="rounded-md bg-sea-soft px-3 py-2 text-[13px] text-sea">Nothing wrong was found.</p>
-    <article v-for="(finding, i) in findings ?? []" :key="i" class="mb-3 rounded-lg border border-line bg-paper p-3" data-test="finding" :data-rule="finding.rule">
-      <p class="mb-1"><span class="rounded px-1.5 py-0.5 text-[11.5px] font-semibold" :class="tones[finding.severity]">{{ finding.severity }}</span></p>
-      <h3 class="text-[14px] leading-snug font-semibold break-words">{{ finding.title }}</h3>
-      <p class="mt-0.5 text-[13px] leading-snug break-words text-faint">{{ finding.detail }}</p>
+    <p v-else-if="!findings?.length" class="rounded-md bg-sea-soft px-3 py-2 text-[13px] text-sea">
+      Nothing wrong was found.
+    </p>
+    <article
+      v-for="(finding, i) in findings ?? []"
+      :key="i"
+      class="mb-3 rounded-lg border border-line bg-paper p-3 [overflow-wrap:anywhere]"
+      data-test="finding"
+      :data-rule="finding.rule"
+    >
+      <p class="mb-1">
+        <span class="rounded px-1.5 py-0.5 text-[12px] font-semibold" :class="tones[finding.severity]">
+          {{ finding.severity }}
+        </span>
+      </p>
+      <h3 class="text-[14px] leading-snug font-semibold">{{ finding.title }}</h3>
+      <p class="mt-0.5 text-[13px] leading-snug text-faint">{{ finding.detail }}</p>
       <dl class="mt-2 space-y-0.5 text-[12.5px]">
         <div v-for="item in finding.evidence" :key="item.label" class="flex justify-between gap-3">
           <dt class="text-faint">{{ item.label }}</dt>
-          <dd class="num text-right break-all">{{ value(item.value) }} {{ item.unit }}</dd>
+          <dd class="num text-right">{{ shown(item.value) }} {{ item.unit }}</dd>
         </div>
       </dl>
-      <button v-if="finding.suggestion" class="button button-main mt-3 w-full whitespace-normal" data-test="apply" @click="emit('apply', finding.suggestion)">{{ finding.suggestion.label }}</button>
+      <button
+        v-if="finding.suggestion"
+        class="button button-main mt-3 w-full"
+        data-test="apply"
+        @click="emit('apply', finding.suggestion)"
+      >
+        {{ finding.suggestion.label }}
+      </button>
     </article>
   </section>
 </template>

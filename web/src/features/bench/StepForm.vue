@@ -1,41 +1,79 @@
 <script setup lang="ts">
-import { computed, reactive } from 'vue'
-import type { StepKind } from '../../api/client'
+import { computed, reactive, ref } from 'vue'
+import { api, type StepKind, type ViewContent, type Workpiece } from '../../api/client'
+import Problem from '../../components/Problem.vue'
 import Sheet from '../../components/Sheet.vue'
+import { fieldsOf, valuesOf, type Schema, type Target } from '../../model/form'
+import FieldInput from './FieldInput.vue'
 
-interface Parameter {
-  type?: string
-  title?: string
-  description?: string
-  default?: unknown
-  enum?: string[]
+const { kind, values, content, hidden, project, workpieces, submit } = defineProps<{
+  kind: StepKind
+  values: Record<string, unknown>
+  content: ViewContent | undefined
+  hidden: Set<string>
+  project: string
+  workpieces: Workpiece[]
+  submit: (params: Record<string, unknown>) => Promise<void>
+}>()
+const emit = defineEmits<{ close: [] }>()
+const fields = computed(() => fieldsOf(kind.parameters as Schema))
+const parts = computed(() => content?.facts.parts.map((p) => p.name) ?? [])
+const fresh = !Object.keys(values).length
+// A new step about parts begins with those that are shown, when some are hidden.
+const shown = fresh && hidden.size ? { parts: parts.value.filter((name) => !hidden.has(name)) } : {}
+const form = reactive(valuesOf(fields.value, { ...shown, ...values }))
+const error = ref<unknown>(null)
+const running = ref(false)
+const entries = ref<string[]>([])
+const choices = computed((): Record<Target, string[]> => ({
+  part: parts.value,
+  material: content?.facts.materials ?? [],
+  texture: content?.facts.textures ?? [],
+  clip: content?.facts.clips ?? [],
+  joint: [],
+  entry: entries.value,
+  workpiece: workpieces.map((w) => w.id),
+}))
+
+async function search(words: string) {
+  const found = await api.entries(project, { search: words, kind: 'model' }, 0, 30).catch(() => undefined)
+  entries.value = found?.entries.map((e) => e.path) ?? []
 }
-const { kind, values, parts, hidden } = defineProps<{ kind: StepKind; values: Record<string, unknown>; parts: string[]; hidden: Set<string> }>()
-const emit = defineEmits<{ close: []; done: [params: Record<string, unknown>] }>()
-const parameters = computed(() => Object.entries((kind.parameters.properties ?? {}) as Record<string, Parameter>))
-const named = [...new Set([...parts, ...((values.parts as string[] | undefined) ?? [])])]
-const start = (name: string, p: Parameter) => values[name] ?? (p.type === 'array' ? (hidden.size ? parts.filter((x) => !hidden.has(x)) : []) : (p.default ?? (p.type === 'number' ? 1 : '')))
-const form = reactive<Record<string, unknown>>(Object.fromEntries(parameters.value.map(([name, p]) => [name, start(name, p)])))
+
+async function run() {
+  running.value = true
+  error.value = null
+  try {
+    await submit({ ...form })
+    emit('close')
+  } catch (problem) {
+    error.value = problem
+  } finally {
+    running.value = false
+  }
+}
 </script>
 
 <template>
   <Sheet open :title="kind.title" @close="emit('close')">
-    <form class="space-y-4" @submit.prevent="emit('done', { ...form })">
+    <form class="space-y-4" @submit.prevent="run">
       <p class="text-faint">{{ kind.about }}</p>
-      <div v-for="[name, p] in parameters" :key="name">
-        <label class="mb-1 block text-[13px] font-semibold" :for="`p-${name}`">{{ p.title ?? name }} <span class="font-normal text-faint">{{ p.description }}</span></label>
-        <select v-if="p.type === 'array'" :id="`p-${name}`" v-model="form[name]" multiple class="field h-40 w-full">
-          <option v-for="part in named" :key="part" :value="part">{{ part }}</option>
-        </select>
-        <select v-else-if="p.enum" :id="`p-${name}`" v-model="form[name]" class="field">
-          <option v-for="choice in p.enum" :key="choice">{{ choice }}</option>
-        </select>
-        <input v-else-if="p.type === 'boolean'" :id="`p-${name}`" v-model="form[name]" type="checkbox" class="size-4 accent-(--sea)" />
-        <input v-else :id="`p-${name}`" v-model.number="form[name]" class="field num" :type="p.type === 'number' ? 'number' : 'text'" step="any" />
+      <Problem v-if="error" :error="error" @close="error = null" />
+      <div v-for="field in fields" :key="field.name">
+        <label class="mb-1 block text-[13px] font-semibold" :for="`p-${field.name}`">
+          {{ field.title }} <span class="font-normal text-faint">{{ field.about }}</span>
+        </label>
+        <FieldInput
+          v-model="form[field.name]"
+          :field="field"
+          :choices="choices"
+          :path="`p-${field.name}`"
+          @search="field.kind === 'reference' && field.to === 'entry' && search($event)"
+        />
       </div>
       <div class="flex justify-end gap-2">
         <button type="button" class="button" @click="emit('close')">Cancel</button>
-        <button class="button button-main" data-test="step-done">Run the step</button>
+        <button class="button button-main" :disabled="running" data-test="step-done">Run the step</button>
       </div>
     </form>
   </Sheet>

@@ -31,12 +31,20 @@ async function start() {
   <Sheet open title="Deliver each model" @close="emit('close')">
     <form class="space-y-4 text-[13px]" @submit.prevent="start">
       <Problem v-if="error" :error="error" @close="error = null" />
-      <p><span class="num">{{ count(models.length) }}</span> {{ models.length === 1 ? 'model' : 'models' }}, each into a folder and a zip of its own, each read back and compared. A model that is on the Bench goes with its steps.</p>
-      <p class="rounded-md bg-paper px-3 py-2 font-mono text-[12px] break-words text-faint">{{ models.slice(0, SHOWN).map(last).join(', ') }}<template v-if="models.length > SHOWN"> and {{ count(models.length - SHOWN) }} more</template></p>
+      <p>
+        <span class="num">{{ count(models.length) }}</span> {{ models.length === 1 ? 'model' : 'models' }}, each into a
+        folder and a zip of its own, each read back and compared. A model that is on the Bench goes with its steps.
+      </p>
+      <p class="rounded-md bg-paper px-3 py-2 font-mono text-[12px] break-words text-faint">
+        {{ models.slice(0, SHOWN).map(last).join(', ')
+        }}<template v-if="models.length > SHOWN"> and {{ count(models.length - SHOWN) }} more</template>
+      </p>
       <FormatChoice v-model="chosen" @error="error = $event" />
       <div class="flex justify-end gap-2">
         <button type="button" class="button" @click="emit('close')">Close</button>
-        <button class="button button-main" :disabled="!chosen.length || starting" data-test="start-batch">Write and prove {{ models.length === 1 ? 'it' : `all ${count(models.length)}` }}</button>
+        <button class="button button-main" :disabled="!chosen.length || starting" data-test="start-batch">
+          Write and prove {{ models.length === 1 ? 'it' : `all ${count(models.length)}` }}
+        </button>
       </div>
     </form>
   </Sheet>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, nextTick, onMounted, ref, watch } from 'vue'
-import { useRouter } from 'vue-router'
+import { useRoute, useRouter } from 'vue-router'
 import { api, type Entry, type Source, type Wish } from '../../api/client'
 import Problem from '../../components/Problem.vue'
 import VirtualGrid from '../../components/VirtualGrid.vue'
@@ -10,7 +10,9 @@ import { useListing } from '../../composables/useListing'
 import { usePictures } from '../../composables/usePictures'
 import { useProject } from '../../composables/useProject'
 import { useTray } from '../../composables/useTray'
-import { bytes, count, last } from '../../model/words'
+import { queryOf, START, wishOf } from '../../model/address'
+import { stretch } from '../../model/ranges'
+import { count, last } from '../../model/words'
 import BatchSheet from './BatchSheet.vue'
 import CarveSheet from './CarveSheet.vue'
 import EntryCard from './EntryCard.vue'
@@ -18,112 +20,156 @@ import EntryLine from './EntryLine.vue'
 import ExtractSheet from './ExtractSheet.vue'
 import FilterBar from './FilterBar.vue'
 import FolderTree from './FolderTree.vue'
+import OrderBar from './OrderBar.vue'
 import QuickLook from './QuickLook.vue'
+import StageTabs from './StageTabs.vue'
 import TrayBar from './TrayBar.vue'
+import TraySheet from './TraySheet.vue'
 
+const route = useRoute()
 const router = useRouter()
 const { id } = useProject()
-const START: Wish = { search: '', kind: 'model', sort: 'path', down: false }
-const place = () => `pruxel.browse.${id.value}`
-const kept = JSON.parse(sessionStorage.getItem(place()) ?? 'null') as { wish: Wish; chosen: number; asList: boolean } | null
-const wish = ref<Wish>(kept?.wish ?? { ...START })
-const asList = ref(kept?.asList ?? false)
-const chosen = ref(kept?.chosen ?? 0)
-const listing = useListing(() => id.value, () => wish.value)
+// The address says what is shown, so that Back, a reload and a copied link show it again.
+const wish = ref<Wish>(wishOf(route.query))
+const words = ref(wish.value.search ?? '')
+const asList = computed(() => route.query.as === 'list')
+const placeOfList = () => `pruxel.browse.${id.value}`
+const placeOfChosen = () => `pruxel.chosen.${route.fullPath}`
+const chosen = ref(Number(sessionStorage.getItem(placeOfChosen()) ?? 0))
+const listing = useListing(
+  () => id.value,
+  () => wish.value,
+)
 const { facets, total, loading, settled, error, row } = listing
 const inSight = usePictures(() => id.value, row)
-let cells: number[] = []
+const cells = ref<number[]>([])
 const tray = useTray(() => id.value)
 const sources = ref<Source[]>([])
 const treeVersion = ref(0)
 const whole = ref(0)
-const extracting = ref(false)
-const carving = ref(false)
-const delivering = ref(false)
+const sheet = ref<'batch' | 'extract' | 'carve' | 'tray' | null>(null)
 const searchBox = ref<HTMLInputElement>()
 const grid = ref<InstanceType<typeof VirtualGrid>>()
 const selected = computed(() => row(chosen.value))
-const crumbs = computed(() => {
-  const parts = wish.value.folder?.split('/') ?? []
-  return parts.map((name, n) => ({ name, path: parts.slice(0, n + 1).join('/') }))
-})
-const set = (values: Partial<Wish>) => (wish.value = { ...wish.value, ...values })
-const cleared = { ...START, kind: null, folder: null, flag: null, source: null, variant: null, least: null, most: null }
+const picks = computed(() => [...tray.picks.value.values()])
+const MOST_TAKEN = 10_000
+const PAGE = 500
+
+function show(now: Wish, list: boolean, way: 'push' | 'replace' = 'push') {
+  return router[way]({ name: 'browse', params: { project: id.value }, query: queryOf(now, list) })
+}
+const set = (values: Partial<Wish>, way?: 'push' | 'replace') => show({ ...wish.value, ...values }, asList.value, way)
+const cleared: Wish = { ...START, kind: null }
+function typed(event: Event) {
+  words.value = (event.target as HTMLInputElement).value
+  void set({ search: words.value }, 'replace')
+}
 
 async function loadAll() {
   if (!id.value) return
   treeVersion.value++
   await Promise.all([
     listing.load(),
-    api.sources(id.value).then((found) => (sources.value = found), () => undefined),
-    api.facets(id.value, {}).then((found) => (whole.value = found.total), () => undefined),
+    api.sources(id.value).then(
+      (found) => (sources.value = found),
+      () => undefined,
+    ),
+    api.facets(id.value, {}).then(
+      (found) => (whole.value = found.total),
+      () => undefined,
+    ),
   ])
-  const asAtFirst = JSON.stringify(wish.value) === JSON.stringify(START)
-  if (asAtFirst && whole.value && !total.value) set({ kind: null }) // a game whose models nothing describes yet
+  const asAtFirst = !Object.keys(queryOf(wish.value, false)).length
+  if (asAtFirst && whole.value && !total.value) await set({ kind: null }, 'replace') // nothing describes its models yet
 }
 
-async function open(entry: Entry | undefined, source?: string) {
-  if (!entry) return
+// Do something that may fail; why it did is shown.
+async function attempt(work: () => Promise<unknown>) {
   try {
-    const made = await api.openWorkpiece(id.value, [entry.path], source)
-    await router.push({ name: 'bench', params: { project: id.value, workpiece: made.id } })
+    await work()
   } catch (problem) {
     error.value = problem
   }
 }
-
-function go(path: string) {
-  wish.value = { ...cleared, search: path }
-}
-
-async function takeAll(entry: Entry) {
-  try {
+const bench = (paths: string[], source?: string) =>
+  attempt(async () => {
+    const made = await api.openWorkpiece(id.value, paths, source)
+    await router.push({ name: 'bench', params: { project: id.value, workpiece: made.id } })
+  })
+const open = (entry: Entry | undefined, source?: string) => entry && bench([entry.path], source)
+const openTray = () => bench([...tray.models.value, ...tray.clips.value].map((p) => p.path))
+const go = (path: string) => show({ ...cleared, search: path }, asList.value)
+const lookInside = (entry: Entry) => attempt(async () => api.mount(id.value, await api.address(entry.id)))
+const star = (entry: Entry) =>
+  attempt(async () => {
+    await api.mark(id.value, { path: entry.path, folder: false, star: !entry.star })
+    listing.change(entry.id, { star: !entry.star })
+  })
+const takeAll = (entry: Entry) =>
+  attempt(async () => {
     const found = await api.needs(entry.id)
-    tray.add(found.paths.map((path, n) => ({ path, size: n ? 0 : found.size, kind: path === entry.path ? entry.kind : '' })))
-    if (found.missing.length) error.value = new Error(`Taken, but ${found.missing.length} of the names it mentions lead nowhere: ${found.missing.slice(0, 4).join(', ')}`)
-  } catch (problem) {
-    error.value = problem
-  }
+    const kindOf = (path: string) => (path === entry.path ? entry.kind : '')
+    tray.add(found.paths.map((path, n) => ({ path, size: n ? 0 : found.size, kind: kindOf(path) })))
+    const names = found.missing.slice(0, 4).join(', ')
+    if (found.missing.length)
+      throw new Error(`Taken, but ${found.missing.length} of the names it mentions lead nowhere: ${names}`)
+  })
+// Put a stretch of the list on the tray, also what is not loaded.
+const takeStretch = (first: number, end: number) =>
+  attempt(async () => {
+    for (let at = first; at < end; at += PAGE)
+      tray.add((await api.entries(id.value, wish.value, at, Math.min(PAGE, end - at))).entries)
+  })
+const takeFound = () => {
+  const number = facets.value?.total ?? total.value
+  if (number <= MOST_TAKEN) return takeStretch(0, number)
+  error.value = new Error(
+    `${count(number)} entries are too many for the tray. “Extract what is found” takes any number.`,
+  )
 }
 
-async function lookInside(entry: Entry) {
-  try {
-    await api.mount(id.value, await api.address(entry.id))
-  } catch (problem) {
-    error.value = problem
-  }
+function choose(event: MouseEvent, index: number) {
+  const before = chosen.value
+  chosen.value = index
+  const entry = row(index)
+  if (event.shiftKey) {
+    const [first, end] = stretch(before, index)
+    void takeStretch(first, Math.min(end + 1, first + MOST_TAKEN))
+  } else if ((event.ctrlKey || event.metaKey) && entry) tray.toggle(entry)
 }
-
-async function openTray() {
-  const paths = [...tray.models.value, ...tray.clips.value].map((p) => p.path)
-  try {
-    const made = await api.openWorkpiece(id.value, paths)
-    await router.push({ name: 'bench', params: { project: id.value, workpiece: made.id } })
-  } catch (problem) {
-    error.value = problem
-  }
-}
-
 function move(by: number) {
   chosen.value = Math.min(Math.max(chosen.value + by, 0), Math.max(total.value - 1, 0))
   for (const ahead of [1, 2]) {
     const next = row(chosen.value + Math.sign(by) * ahead)
     if (next?.kind === 'texture') new Image().src = `/api/entries/${next.id}/texture?channel=rgba&level=0`
-    else if (['model', 'skeleton', 'clips'].includes(next?.kind ?? '')) void api.look(next!.id).catch(() => undefined)
+    else if (next && ['model', 'skeleton', 'clips'].includes(next.kind)) void api.look(next.id).catch(() => undefined)
   }
 }
 const columns = () => grid.value?.columns ?? 1
 
-watch(wish, () => {
-  chosen.value = 0
-  void nextTick(() => grid.value?.toTop())
-})
+watch(
+  () => route.query,
+  (query) => {
+    if (route.name !== 'browse') return
+    sessionStorage.setItem(placeOfList(), JSON.stringify(query))
+    const now = wishOf(query)
+    if (JSON.stringify(now) === JSON.stringify(wish.value)) return
+    wish.value = now
+    if (now.search !== words.value) words.value = now.search ?? ''
+    chosen.value = Number(sessionStorage.getItem(placeOfChosen()) ?? 0)
+    void nextTick(() => chosen.value || grid.value?.toTop())
+  },
+)
+watch(chosen, (now) => sessionStorage.setItem(placeOfChosen(), String(now)))
 // What was chosen in the list before may lie beyond the end of a shorter one.
 watch(settled, () => {
-  if (!asList.value) inSight(cells)
+  if (!asList.value) inSight(cells.value)
   if (!facets.value?.capped) chosen.value = Math.min(chosen.value, Math.max(total.value - 1, 0))
 })
-watch([wish, chosen, asList], () => sessionStorage.setItem(place(), JSON.stringify({ wish: wish.value, chosen: chosen.value, asList: asList.value })), { deep: true })
+function sighted(now: number[]) {
+  cells.value = now
+  if (!asList.value) inSight(now)
+}
 onMounted(loadAll)
 useEvents((event) => {
   if (event.changed === 'sources' || event.changed === 'marks' || event.reconnected) void loadAll()
@@ -138,64 +184,131 @@ useKeys('Browse', [
   ['Enter', 'Open on the Bench', () => open(selected.value)],
   ['t', 'Put on the tray, or take off', () => selected.value && tray.toggle(selected.value)],
   ['s', 'Star', () => selected.value && star(selected.value)],
-  ['v', 'Pictures or list', () => (asList.value = !asList.value)],
+  ['v', 'Pictures or list', () => show(wish.value, !asList.value, 'replace')],
 ])
-async function star(entry: Entry) {
-  await api.mark(id.value, { path: entry.path, folder: false, star: !entry.star })
-  listing.change(entry.id, { star: !entry.star })
-}
-const sorts = [
-  ['path', 'name'],
-  ['size', 'size'],
-  ['kind', 'kind'],
-  ['source', 'source'],
-  ['references', 'used by'],
-] as const
 </script>
 
 <template>
-  <div class="grid h-full min-h-0 grid-cols-[212px_minmax(0,1fr)_348px]">
+  <div class="grid h-full min-h-0 grid-cols-[clamp(150px,17vw,212px)_minmax(0,1fr)_clamp(290px,28vw,348px)]">
     <aside class="flex min-h-0 flex-col border-r border-line bg-sheet">
-      <div class="flex gap-1 border-b border-line p-2 text-[13px]">
-        <span class="flex-1 rounded-md bg-sea-soft px-2 py-1 text-center font-semibold text-sea">Files</span>
-        <button class="flex-1 rounded-md px-2 py-1 hover:bg-sunk" data-test="to-catalogue" @click="router.push({ name: 'catalogue', params: { project: id } })">Catalogue</button>
-      </div>
-      <FolderTree class="min-h-0 flex-1" :project="id" :chosen="wish.folder ?? null" :total="whole" :version="treeVersion" @choose="set({ folder: $event, direct: false })" />
+      <StageTabs at="browse" :project="id" />
+      <FolderTree
+        class="min-h-0 flex-1"
+        :project="id"
+        :chosen="wish.folder ?? null"
+        :total="whole"
+        :version="treeVersion"
+        @choose="set({ folder: $event, direct: false })"
+      />
     </aside>
     <section class="flex min-h-0 min-w-0 flex-col">
+      <h1 class="sr-only">Entries</h1>
       <div class="space-y-2 border-b border-line px-4 py-3">
-        <input ref="searchBox" :value="wish.search" class="field w-full py-2 text-[14px]" type="search" placeholder="Words in any order, * ** ? as wildcards, -word leaves out" aria-label="Search entries" data-test="search" @input="set({ search: ($event.target as HTMLInputElement).value })" @keydown.enter="searchBox?.blur()" @keydown.down.prevent="searchBox?.blur()" />
-        <FilterBar v-model="wish" :facets="facets" :sources="sources" :project="id" />
+        <input
+          ref="searchBox"
+          :value="words"
+          class="field w-full py-2 text-[14px]"
+          type="search"
+          placeholder="Words in any order, * ** ? as wildcards, -word leaves out"
+          aria-label="Search entries"
+          data-test="search"
+          @input="typed"
+          @keydown.enter="grid?.focus()"
+          @keydown.down.prevent="grid?.focus()"
+        />
+        <FilterBar :model-value="wish" :facets="facets" :sources="sources" :project="id" @update:model-value="set" />
       </div>
-      <div class="flex items-center gap-2 border-b border-line px-4 py-1.5 text-[12.5px]">
-        <nav class="flex min-w-0 flex-1 items-center gap-1 truncate" aria-label="Where you are">
-          <button class="underline decoration-line underline-offset-2" :class="{ 'font-semibold no-underline': !crumbs.length }" @click="set({ folder: null, direct: false })">All folders</button>
-          <template v-for="crumb in crumbs" :key="crumb.path"><span class="text-faint">/</span><button class="truncate underline decoration-line underline-offset-2" @click="set({ folder: crumb.path })">{{ crumb.name }}</button></template>
-          <label v-if="wish.folder" class="ml-2 flex items-center gap-1 whitespace-nowrap text-faint"><input type="checkbox" class="accent-sea" :checked="wish.direct" @change="set({ direct: !wish.direct })" />only here</label>
-        </nav>
-        <span class="whitespace-nowrap text-faint" data-test="total"><span class="num">{{ facets?.capped ? `${count(facets.total)} or more` : count(facets?.total ?? total) }}</span> {{ facets?.total === 1 ? 'entry' : 'entries' }}<template v-if="facets && !facets.capped">, <span class="num">{{ bytes(facets.size) }}</span></template></span>
-        <select class="field py-0.5" aria-label="Order" data-test="sort" :value="wish.sort" @change="set({ sort: ($event.target as HTMLSelectElement).value })"><option v-for="[name, title] in sorts" :key="name" :value="name">by {{ title }}</option></select>
-        <button class="button px-2 py-0.5" :aria-label="wish.down ? 'Largest first' : 'Smallest first'" :title="wish.down ? 'Downwards' : 'Upwards'" data-test="direction" @click="set({ down: !wish.down })">{{ wish.down ? 'down' : 'up' }}</button>
-        <button class="button px-2 py-0.5" data-test="as-list" :aria-pressed="asList" @click="asList = !asList">{{ asList ? 'Pictures' : 'List' }}</button>
-      </div>
+      <OrderBar
+        :wish="wish"
+        :facets="facets"
+        :total="total"
+        :as-list="asList"
+        @set="set"
+        @shape="show(wish, !asList, 'replace')"
+      />
       <Problem v-if="error" :error="error" class="mx-4 mt-3" @close="error = null" />
-      <VirtualGrid v-if="total" ref="grid" role="listbox" label="Entries" class="min-h-0 flex-1" :count="total" :cell-height="asList ? 30 : 172" :cell-width="asList ? null : 158" :gap="asList ? 0 : 10" :selected="chosen" @sight="(cells = $event), asList || inSight($event)">
+      <VirtualGrid
+        v-if="total"
+        ref="grid"
+        role="listbox"
+        label="Entries"
+        cell-id="entry-"
+        class="min-h-0 flex-1"
+        :count="total"
+        :cell-height="asList ? 30 : 172"
+        :cell-width="asList ? null : 158"
+        :gap="asList ? 0 : 10"
+        :selected="chosen"
+        @sight="sighted"
+      >
         <template #default="{ index }">
-          <component :is="asList ? EntryLine : EntryCard" :entry="row(index)" :selected="index === chosen" :picked="!!row(index) && tray.has(row(index)!.path)" @click="chosen = index" @dblclick="open(row(index))" />
+          <component
+            :is="asList ? EntryLine : EntryCard"
+            :id="`entry-${index}`"
+            :entry="row(index)"
+            :selected="index === chosen"
+            :picked="!!row(index) && tray.has(row(index)!.path)"
+            @click="choose($event, index)"
+            @dblclick="open(row(index))"
+          />
         </template>
       </VirtualGrid>
       <div v-else-if="!loading" class="hatched m-4 rounded-xl border border-line p-10 text-center">
         <p class="text-[16px] font-semibold">{{ whole ? 'Nothing matches' : 'No entries yet' }}</p>
-        <p class="mb-4 text-faint">{{ whole ? 'Try fewer words, another kind, or all folders.' : 'Mount a folder or pack first.' }}</p>
-        <button v-if="whole" class="button" @click="wish = { ...cleared }">Show everything</button>
-        <button v-else class="button button-main" @click="router.push({ name: 'sources', params: { project: id } })">Go to Sources</button>
+        <p class="mb-4">
+          {{ whole ? 'Try fewer words, another kind, or all folders.' : 'Mount a folder or pack first.' }}
+        </p>
+        <button v-if="whole" class="button" @click="show(cleared, asList)">Show everything</button>
+        <button v-else class="button button-main" @click="router.push({ name: 'sources', params: { project: id } })">
+          Go to Sources
+        </button>
       </div>
       <div v-else class="flex-1" />
-      <TrayBar :number="tray.picks.value.size" :size="tray.size.value" :models="tray.models.value.length" :found="facets?.total ?? 0" @open="openTray" @deliver="delivering = true" @extract="extracting = true" @clear="tray.clear" />
+      <TrayBar
+        :number="picks.length"
+        :size="tray.size.value"
+        :models="tray.models.value.length"
+        :found="facets?.total ?? 0"
+        @open="openTray"
+        @deliver="sheet = 'batch'"
+        @extract="sheet = 'extract'"
+        @list="sheet = 'tray'"
+        @clear="tray.clear"
+        @all="takeFound"
+        @error="error = $event"
+      />
     </section>
-    <QuickLook :entry="selected" :project="id" :picked="!!selected && tray.has(selected.path)" @open="open(selected, $event)" @go="go" @pick="selected && tray.toggle(selected)" @take="selected && takeAll(selected)" @carve="carving = true" @inside="selected && lookInside(selected)" @marked="selected && listing.change(selected.id, $event)" />
-    <BatchSheet v-if="delivering" :project="id" :models="tray.models.value.map((p) => p.path)" @close="delivering = false" />
-    <ExtractSheet v-if="extracting" :project="id" :paths="[...tray.picks.value.keys()]" :wish="wish" @close="extracting = false" />
-    <CarveSheet v-if="carving && selected" :entry="selected" :title="last(selected.path)" @close="carving = false" />
+    <QuickLook
+      :entry="selected"
+      :project="id"
+      :picked="!!selected && tray.has(selected.path)"
+      @open="open(selected, $event)"
+      @go="go"
+      @pick="selected && tray.toggle(selected)"
+      @take="selected && takeAll(selected)"
+      @carve="sheet = 'carve'"
+      @inside="selected && lookInside(selected)"
+      @marked="selected && listing.change(selected.id, $event)"
+    />
+    <BatchSheet
+      v-if="sheet === 'batch'"
+      :project="id"
+      :models="tray.models.value.map((p) => p.path)"
+      @close="sheet = null"
+    />
+    <ExtractSheet
+      v-if="sheet === 'extract'"
+      :project="id"
+      :paths="picks.map((p) => p.path)"
+      :wish="wish"
+      @close="sheet = null"
+    />
+    <CarveSheet
+      v-if="sheet === 'carve' && selected"
+      :entry="selected"
+      :title="last(selected.path)"
+      @close="sheet = null"
+    />
+    <TraySheet v-if="sheet === 'tray'" :picks="picks" @drop="tray.toggle" @clear="tray.clear" @close="sheet = null" />
   </div>
 </template>

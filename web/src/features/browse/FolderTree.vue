@@ -5,7 +5,12 @@ import VirtualGrid from '../../components/VirtualGrid.vue'
 import { count } from '../../model/words'
 import FolderLine from './FolderLine.vue'
 
-const { project, chosen, total, version } = defineProps<{ project: string; chosen: string | null; total: number; version: number }>()
+const { project, chosen, total, version } = defineProps<{
+  project: string
+  chosen: string | null
+  total: number
+  version: number
+}>()
 const emit = defineEmits<{ choose: [path: string | null] }>()
 const PAGE = 200
 
@@ -40,7 +45,8 @@ const lines = computed(() => {
 async function fetchMore(within: string) {
   const before = levels.value.get(within)?.folders ?? []
   const found = await api.folders(project, within, before.length).catch(() => undefined)
-  if (found && (levels.value.get(within)?.folders ?? []).length === before.length) levels.value.set(within, { folders: [...before, ...found], whole: found.length < PAGE })
+  if (found && (levels.value.get(within)?.folders ?? []).length === before.length)
+    levels.value.set(within, { folders: [...before, ...found], whole: found.length < PAGE })
 }
 
 async function refresh(within: string) {
@@ -49,8 +55,16 @@ async function refresh(within: string) {
   if (found && wanted === version) levels.value.set(within, { folders: found, whole: found.length < PAGE })
 }
 
-function toggle(folder: Folder) {
-  if (!open.value.delete(folder.path)) open.value.add(folder.path)
+// Opening a folder goes on through those that hold nothing but one other folder.
+async function toggle(folder: Folder) {
+  if (open.value.delete(folder.path)) return
+  for (let at: Folder | undefined = folder; at;) {
+    open.value.add(at.path)
+    if (!levels.value.has(at.path)) await refresh(at.path)
+    const level: Level | undefined = levels.value.get(at.path)
+    const only: Folder | undefined = level?.whole && level.folders.length === 1 ? level.folders[0] : undefined
+    at = only?.deeper && only.entries === at.entries ? only : undefined
+  }
 }
 
 watch(
@@ -68,13 +82,42 @@ watch(
 
 <template>
   <nav aria-label="Folders" class="flex flex-col text-[13px]">
-    <button class="mt-2 flex items-baseline gap-2 px-4 py-1 text-left" :class="chosen === null ? 'bg-sea-soft font-semibold text-sea' : 'hover:bg-sunk'" @click="emit('choose', null)">
+    <button
+      class="mt-2 flex items-baseline gap-2 px-4 py-1 text-left"
+      :class="chosen === null ? 'bg-sea-soft font-semibold text-sea' : 'hover:bg-sunk'"
+      @click="emit('choose', null)"
+    >
       <span class="flex-1">All folders</span><span class="num text-[11.5px] text-faint">{{ count(total) }}</span>
     </button>
-    <VirtualGrid class="min-h-0 flex-1" label="Folders" :count="lines.length" :cell-height="28" :cell-width="null" :gap="0" :inset="0" :selected="-1">
+    <VirtualGrid
+      class="min-h-0 flex-1"
+      label="Folders"
+      :count="lines.length"
+      :cell-height="28"
+      :cell-width="null"
+      :gap="0"
+      :inset="0"
+      :selected="-1"
+    >
       <template #default="{ index }">
-        <FolderLine v-if="lines[index]?.folder" :folder="lines[index].folder" :depth="lines[index].depth" :open="open.has(lines[index].folder.path)" :chosen="chosen === lines[index].folder.path" @choose="emit('choose', $event)" @toggle="toggle" />
-        <p v-else-if="lines[index]" :key="`more ${lines[index].within} ${index}`" class="py-1 text-faint" :style="{ paddingLeft: `${30 + lines[index].depth * 13}px` }" @vue:mounted="fetchMore(lines[index].within)">…</p>
+        <FolderLine
+          v-if="lines[index]?.folder"
+          :folder="lines[index].folder"
+          :depth="lines[index].depth"
+          :open="open.has(lines[index].folder.path)"
+          :chosen="chosen === lines[index].folder.path"
+          @choose="emit('choose', $event)"
+          @toggle="toggle"
+        />
+        <p
+          v-else-if="lines[index]"
+          :key="`more ${lines[index].within} ${index}`"
+          class="py-1 text-faint"
+          :style="{ paddingLeft: `${30 + lines[index].depth * 13}px` }"
+          @vue:mounted="fetchMore(lines[index].within)"
+        >
+          …
+        </p>
       </template>
     </VirtualGrid>
   </nav>

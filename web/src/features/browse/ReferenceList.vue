@@ -26,11 +26,26 @@ useEvents((event) => event.changed === 'references' && load())
       <h3 class="heading mb-1">It uses</h3>
       <ul class="space-y-1.5">
         <li v-for="r in found.uses" :key="r.name" data-test="uses">
-          <button v-if="r.path" class="text-left font-mono text-[12px] break-all underline decoration-line underline-offset-2" @click="emit('go', r.path)">{{ r.path }}</button>
+          <button
+            v-if="r.path"
+            class="text-left font-mono text-[12px] break-all underline decoration-line underline-offset-2"
+            @click="emit('go', r.path)"
+          >
+            {{ r.path }}
+          </button>
           <template v-else>
-            <span class="hatched rounded px-1 font-mono text-[12px] break-all">{{ r.name }}</span> <span class="text-brick">leads nowhere</span>
-            <p v-if="r.near.length" class="text-faint">Near names:
-              <button v-for="near in r.near" :key="near" class="mr-2 font-mono text-[12px] underline decoration-line" @click="emit('go', near)">{{ near }}</button>
+            <span class="hatched rounded px-1 font-mono text-[12px] break-all">{{ r.name }}</span>
+            <span class="text-brick">leads nowhere</span>
+            <p v-if="r.near.length" class="text-faint">
+              Near names:
+              <button
+                v-for="near in r.near"
+                :key="near"
+                class="mr-2 font-mono text-[12px] underline decoration-line"
+                @click="emit('go', near)"
+              >
+                {{ near }}
+              </button>
             </p>
           </template>
         </li>
@@ -38,12 +53,23 @@ useEvents((event) => event.changed === 'references' && load())
       </ul>
     </section>
     <section v-if="found">
-      <h3 class="heading mb-1">It is used by <span v-if="found.used_by.length" class="num">{{ count(found.used_by.length) }}</span></h3>
+      <h3 class="heading mb-1">
+        It is used by <span v-if="found.used_by.length" class="num">{{ count(found.used_by.length) }}</span>
+      </h3>
       <ul class="space-y-1">
-        <li v-for="path in found.used_by" :key="path" data-test="used-by"><button class="text-left font-mono text-[12px] break-all underline decoration-line underline-offset-2" @click="emit('go', path)">{{ path }}</button></li>
+        <li v-for="path in found.used_by" :key="path" data-test="used-by">
+          <button
+            class="text-left font-mono text-[12px] break-all underline decoration-line underline-offset-2"
+            @click="emit('go', path)"
+          >
+            {{ path }}
+          </button>
+        </li>
       </ul>
       <p v-if="!found.used_by.length" class="mb-2 text-faint">Nobody, as far as the game was read through.</p>
-      <button class="button mt-1 py-1" data-test="read-references" @click="api.readReferences(project)">Read the whole game through</button>
+      <button class="button mt-1 py-1" data-test="read-references" @click="api.readReferences(project)">
+        Read the whole game through
+      </button>
     </section>
   </div>
 </template>

@@ -33,10 +33,27 @@ const words = (v: Version) => {
   <div class="px-4 py-3 text-[13px]">
     <p v-if="error" class="rounded-md bg-brick-soft px-2 py-1 text-brick">{{ error }}</p>
     <ol class="space-y-2">
-      <li v-for="v in versions" :key="v.id" class="rounded-lg border p-2.5" :class="v.wins ? 'border-sea bg-sea-soft/50' : 'border-line'" data-test="version">
-        <div class="flex items-baseline justify-between gap-2"><span class="truncate font-semibold">{{ v.source }}</span><span class="num text-[12px]">{{ bytes(v.size) }}</span></div>
-        <p class="text-[12px]" :class="v.wins ? 'text-sea' : v.differs.length ? 'text-marigold' : 'text-faint'">{{ words(v) }}</p>
-        <ul v-if="v.differs.length" class="mt-1 list-disc pl-4 text-[12px] break-words marker:text-faint" data-test="differs"><li v-for="line in v.differs" :key="line">{{ line }}</li></ul>
+      <li
+        v-for="v in versions"
+        :key="v.id"
+        class="rounded-lg border p-2.5"
+        :class="v.wins ? 'border-sea bg-sea-soft/50' : 'border-line'"
+        data-test="version"
+      >
+        <div class="flex items-baseline justify-between gap-2">
+          <span class="truncate font-semibold">{{ v.source }}</span
+          ><span class="num text-[12px]">{{ bytes(v.size) }}</span>
+        </div>
+        <p class="text-[12px]" :class="v.wins ? 'text-sea' : v.differs.length ? 'text-marigold' : 'text-faint'">
+          {{ words(v) }}
+        </p>
+        <ul
+          v-if="v.differs.length"
+          class="mt-1 list-disc pl-4 text-[12px] break-words marker:text-faint"
+          data-test="differs"
+        >
+          <li v-for="line in v.differs" :key="line">{{ line }}</li>
+        </ul>
         <div class="mt-1.5 flex gap-1.5">
           <button class="button py-0.5" data-test="look-version" @click="emit('look', v)">Look at this one</button>
           <button v-if="OPENABLE.has(v.kind)" class="button py-0.5" @click="emit('open', v.source_id)">Open</button>

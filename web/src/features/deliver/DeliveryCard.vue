@@ -1,58 +1,135 @@
 <script setup lang="ts">
 import { Disclosure, DisclosureButton, DisclosurePanel } from '@headlessui/vue'
-import { computed } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { api, type Delivery } from '../../api/client'
+import Fault from '../../components/Fault.vue'
+import MoreMenu from '../../components/MoreMenu.vue'
+import NameForm from '../../components/NameForm.vue'
 import ProgressLine from '../../components/ProgressLine.vue'
-import { jobById } from '../../composables/useJobs'
+import Question from '../../components/Question.vue'
+import { jobById, lookUp } from '../../composables/useJobs'
 import { bytes } from '../../model/words'
+import ProofTable from './ProofTable.vue'
 
 const { delivery } = defineProps<{ delivery: Delivery; open: boolean }>()
+const emit = defineEmits<{ error: [problem: unknown] }>()
+const asking = ref<'name' | 'remove' | null>(null)
 const job = computed(() => jobById(delivery.job))
-const checks = computed(() => (delivery.report?.formats ?? []).flatMap((f) => f.proofs.flatMap((p) => p.checks)))
+const report = computed(() => delivery.report)
+const checks = computed(() => (report.value?.formats ?? []).flatMap((f) => f.proofs.flatMap((p) => p.checks)))
 const held = computed(() => checks.value.filter((c) => c.passed).length)
+const tones = {
+  proven: 'bg-sea-soft text-sea',
+  failed: 'bg-brick-soft text-brick',
+  'not made': 'bg-marigold-soft text-marigold',
+}
+const verdict = computed(() => {
+  if (report.value?.outcome === 'proven') return `proven, ${held.value} checks hold`
+  if (report.value?.outcome === 'not made') return 'written, not proven'
+  return `${checks.value.length - held.value} of ${checks.value.length} checks differ`
+})
+const written = computed(() => {
+  const when = { dateStyle: 'medium', timeStyle: 'short' } as const
+  return new Date(delivery.created).toLocaleString('en-GB', when)
+})
+const act = (work: Promise<unknown>) => {
+  asking.value = null
+  void work.catch((problem: unknown) => emit('error', problem))
+}
+const acts = [
+  { words: 'Rename…', run: () => (asking.value = 'name'), test: 'rename' },
+  { words: 'Remove…', run: () => (asking.value = 'remove'), grave: true, test: 'remove' },
+]
+// After a reload the job may be older than the list of jobs that the page asked for.
+watch(
+  () => delivery.job,
+  (id) => id && !jobById(id) && !delivery.report && lookUp(id),
+  { immediate: true },
+)
 </script>
 
 <template>
-  <article class="mb-4 overflow-hidden rounded-xl border border-line bg-sheet" data-test="delivery" :data-name="delivery.name">
-    <header class="flex items-center gap-4 px-4 py-3">
+  <article class="mb-4 rounded-xl border border-line bg-sheet" data-test="delivery" :data-name="delivery.name">
+    <header class="flex items-center gap-3 px-4 py-3">
       <div class="min-w-0 flex-1">
-        <h2 class="truncate text-[15px] font-semibold">{{ delivery.name }} <span class="font-normal text-faint">as {{ delivery.formats.join(', ') }}</span></h2>
-        <p class="text-[12.5px] text-faint">{{ new Date(delivery.created).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' }) }}</p>
+        <h2 class="truncate text-[15px] font-semibold">
+          {{ delivery.name }} <span class="font-normal text-faint">as {{ delivery.formats.join(', ') }}</span>
+        </h2>
+        <p class="text-[12.5px] text-faint">{{ written }}</p>
       </div>
-      <span v-if="delivery.report" class="rounded-full px-2.5 py-0.5 text-[12.5px] font-semibold" :class="delivery.report.passed ? 'bg-sea-soft text-sea' : 'bg-brick-soft text-brick'" data-test="verdict">
-        {{ delivery.report.passed ? `proven, ${held} checks hold` : `${checks.length - held} of ${checks.length} checks differ` }}
+      <span
+        v-if="report"
+        class="rounded-full px-2.5 py-0.5 text-[12.5px] font-semibold"
+        :class="tones[report.outcome]"
+        data-test="verdict"
+      >
+        {{ verdict }}
       </span>
-      <a v-if="delivery.archive_size" class="button button-main" :href="`/api/deliveries/${delivery.id}/zip`" data-test="download">Download zip <span class="num">{{ bytes(delivery.archive_size) }}</span></a>
+      <a
+        v-if="delivery.archive_size"
+        class="button button-main"
+        :href="`/api/deliveries/${delivery.id}/zip`"
+        data-test="download"
+      >
+        Download zip <span class="num">{{ bytes(delivery.archive_size) }}</span>
+      </a>
+      <MoreMenu :label="`More about ${delivery.name}`" :acts="acts" />
     </header>
-    <div v-if="!delivery.report" class="border-t border-line px-4 py-3">
+    <div v-if="!report" class="border-t border-line px-4 py-3">
       <div v-if="job && (job.status === 'queued' || job.status === 'running')" class="flex items-center gap-4">
         <ProgressLine :job="job" class="flex-1" />
-        <button class="button" @click="api.cancel(job.id)">Cancel</button>
+        <button class="button" @click="act(api.cancel(job.id))">Cancel</button>
       </div>
-      <p v-else-if="job?.status === 'failed'" class="text-[13px] text-brick">{{ job.fault?.message }}. {{ job.fault?.hint }}</p>
-      <p v-else class="text-[13px] text-faint">{{ job?.status === 'cancelled' ? 'Stopped on request; nothing was kept.' : 'Waiting…' }}</p>
+      <div v-else-if="job?.status === 'failed'" class="flex items-start gap-4" data-test="delivery-failed">
+        <Fault v-if="job.fault" :fault="job.fault as never" class="min-w-0 flex-1" />
+        <button class="button" @click="act(api.again(job.id))">Try again</button>
+      </div>
+      <div v-else-if="job?.status === 'cancelled'" class="flex items-center gap-4 text-[13px] text-faint">
+        <span class="flex-1">Stopped on request; nothing was kept.</span>
+        <button class="button" @click="act(api.again(job.id))">Start again</button>
+      </div>
+      <p v-else class="text-[13px] text-faint">
+        {{ delivery.job ? 'Waiting…' : 'Its job is gone; deliver it again.' }}
+      </p>
     </div>
-    <Disclosure v-for="format in delivery.report?.formats" :key="format.format" v-slot="{ open: unfolded }" :default-open="open">
-      <DisclosureButton class="flex w-full items-center justify-between border-t border-line bg-paper px-4 py-1.5 text-left text-[13px]">
+    <ul v-if="report?.told.length" class="border-t border-line px-4 py-2 text-[13px] text-marigold">
+      <li v-for="words in report.told" :key="words">Changed on the way: {{ words }}</li>
+    </ul>
+    <Disclosure v-for="format in report?.formats" :key="format.format" v-slot="{ open: unfolded }" :default-open="open">
+      <DisclosureButton
+        class="flex w-full items-center justify-between border-t border-line bg-paper px-4 py-2 text-left text-[13px]"
+      >
         <span class="font-mono text-[12.5px]">{{ format.main }}</span>
-        <span class="text-faint"><span class="num">{{ format.files.length }}</span> {{ format.files.length === 1 ? 'file' : 'files' }}, <span class="num">{{ bytes(format.files.reduce((a, f) => a + f.size, 0)) }}</span>, {{ unfolded ? 'fold' : 'show the proof' }}</span>
+        <span class="text-faint">
+          <span class="num">{{ format.files.length }}</span> {{ format.files.length === 1 ? 'file' : 'files' }},
+          <span class="num">{{ bytes(format.files.reduce((a, f) => a + f.size, 0)) }}</span>,
+          {{ unfolded ? 'fold' : 'show the proof' }}
+        </span>
       </DisclosureButton>
       <DisclosurePanel class="px-4 py-2">
-        <p v-for="word in format.left_out" :key="word" class="py-1 text-[13px] text-marigold">Left out, since the format cannot carry it: {{ word }}</p>
-        <table v-for="proof in format.proofs" :key="proof.reader" class="mb-2 w-full table-fixed text-[12.5px]">
-          <thead class="text-left text-faint">
-            <tr><th class="w-[27%] py-1 font-medium">Read back by {{ proof.reader }}</th><th class="w-[30%] font-medium">Written</th><th class="w-[30%] font-medium">Found</th><th class="font-medium"></th></tr>
-          </thead>
-          <tbody>
-            <tr v-for="check in proof.checks" :key="check.what" class="border-t border-line align-top">
-              <td class="py-1">{{ check.what }}</td>
-              <td class="num py-1 pr-3 break-words">{{ check.written }}</td>
-              <td class="num py-1 pr-3 break-words">{{ check.read }}</td>
-              <td class="py-1 text-right font-semibold" :class="check.passed ? 'text-sea' : 'text-brick'">{{ check.passed ? 'holds' : 'differs' }}</td>
-            </tr>
-          </tbody>
-        </table>
+        <p v-for="word in format.left_out" :key="word" class="py-0.5 text-[13px] text-marigold">
+          The format cannot carry {{ word }}
+        </p>
+        <ProofTable v-for="proof in format.proofs" :key="proof.reader" :proof="proof" />
       </DisclosurePanel>
     </Disclosure>
+    <NameForm
+      v-if="asking === 'name'"
+      title="Rename this delivery"
+      :name="delivery.name"
+      note="The files that are written keep their names."
+      @close="asking = null"
+      @named="act(api.renameDelivery(delivery.id, $event))"
+    />
+    <Question
+      v-if="asking === 'remove'"
+      :title="`Remove ${delivery.name}?`"
+      act="Remove its files"
+      @close="asking = null"
+      @yes="act(api.removeDelivery(delivery.id))"
+    >
+      <p>The folder and the zip that were written for it are deleted{{ delivery.folder ? ':' : '.' }}</p>
+      <p v-if="delivery.folder" class="mt-1 font-mono text-[12px] [overflow-wrap:anywhere]">{{ delivery.folder }}</p>
+    </Question>
   </article>
 </template>

@@ -19,9 +19,29 @@ onMounted(async () => {
 <template>
   <fieldset>
     <legend class="heading mb-1">Formats</legend>
-    <label v-for="format in formats" :key="format.name" class="flex cursor-pointer items-start gap-2.5 rounded-md px-2 py-1.5 hover:bg-sunk">
-      <input v-model="chosen" type="checkbox" :value="format.name" class="mt-1 accent-(--sea)" :data-test="`format-${format.name}`" />
-      <span><span class="font-medium">{{ format.title }}</span><span v-if="missing(format).length" class="block text-[12px] text-faint">does not carry {{ missing(format).map((c) => words[c]).join(', ') }}</span></span>
+    <label
+      v-for="format in formats"
+      :key="format.name"
+      class="flex cursor-pointer items-start gap-2.5 rounded-md px-2 py-1.5 hover:bg-sunk"
+    >
+      <input
+        v-model="chosen"
+        type="checkbox"
+        :value="format.name"
+        class="mt-0.5 size-4 accent-(--sea)"
+        :data-test="`format-${format.name}`"
+      />
+      <span>
+        <span class="font-medium">{{ format.title }}</span>
+        <span v-if="missing(format).length" class="block text-[12.5px] text-faint">
+          does not carry
+          {{
+            missing(format)
+              .map((c) => words[c])
+              .join(', ')
+          }}
+        </span>
+      </span>
     </label>
   </fieldset>
 </template>

@@ -24,11 +24,23 @@ onMounted(() => open(null))
     <Problem v-if="error" :error="error" class="mb-3" @close="error = null" />
     <div class="mb-2 flex items-center gap-2 text-[13px]">
       <button class="button" :disabled="!here?.path" @click="open(here?.parent ?? null)">Up</button>
-      <span class="min-w-0 flex-1 truncate font-mono text-[12.5px] text-faint">{{ here?.path ?? 'Permitted folders' }}</span>
+      <span class="min-w-0 flex-1 truncate font-mono text-[12.5px] text-faint">{{
+        here?.path ?? 'Permitted folders'
+      }}</span>
     </div>
     <ul class="h-72 overflow-auto rounded-md border border-line bg-paper">
-      <li v-for="place in here?.places" :key="place.path" class="flex items-center border-b border-line text-[13.5px] last:border-0">
-        <button v-if="place.folder" class="min-w-0 flex-1 truncate px-3 py-1.5 text-left font-medium hover:bg-sunk" @click="open(place.path)">{{ place.name }}/</button>
+      <li
+        v-for="place in here?.places"
+        :key="place.path"
+        class="flex items-center border-b border-line text-[13.5px] last:border-0"
+      >
+        <button
+          v-if="place.folder"
+          class="min-w-0 flex-1 truncate px-3 py-1.5 text-left font-medium hover:bg-sunk"
+          @click="open(place.path)"
+        >
+          {{ place.name }}/
+        </button>
         <span v-else class="min-w-0 flex-1 truncate px-3 py-1.5">{{ place.name }}</span>
         <span v-if="!place.folder" class="num px-3 text-faint">{{ bytes(place.size) }}</span>
         <button class="button my-1 mr-2 py-0.5" @click="emit('pick', place.path)">Mount</button>

@@ -148,7 +148,7 @@ class _Reader:
                 self.broken_images[source] = "The file gives no image that can be read for it."
             found.pass_over("name")
             used = Sampler() if sampler is None else samplers[sampler]
-            textures.append(Texture(source, used, extras_text(found)))
+            textures.append(Texture(source, used, extras=extras_text(found)))
         return tuple(textures), tuple(images)
 
     def _source(self, found: Fields, images: int) -> int | None:

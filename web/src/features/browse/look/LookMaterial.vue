@@ -17,8 +17,17 @@ const emit = defineEmits<{ go: [path: string] }>()
     <h3 class="heading mt-3 mb-1">Textures</h3>
     <ul class="space-y-1">
       <li v-for="slot in material.slots" :key="slot.name">
-        <button v-if="slot.path" class="truncate text-left underline decoration-line underline-offset-2" :title="slot.path" @click="emit('go', slot.path)">{{ last(slot.path) }}</button>
-        <span v-else class="hatched rounded px-1 break-all">{{ slot.name }} <span class="text-brick">leads nowhere</span></span>
+        <button
+          v-if="slot.path"
+          class="truncate text-left underline decoration-line underline-offset-2"
+          :title="slot.path"
+          @click="emit('go', slot.path)"
+        >
+          {{ last(slot.path) }}
+        </button>
+        <span v-else class="hatched rounded px-1 break-all"
+          >{{ slot.name }} <span class="text-brick">leads nowhere</span></span
+        >
       </li>
       <li v-if="!material.slots.length" class="text-faint">It names none.</li>
     </ul>

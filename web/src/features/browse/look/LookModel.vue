@@ -1,40 +1,45 @@
 <script setup lang="ts">
-import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { api, type Glance } from '../../../api/client'
+import Fault from '../../../components/Fault.vue'
 import { useEvents } from '../../../composables/useEvents'
 import { count, length } from '../../../model/words'
-import { Stage } from '../../../viewer/stage'
+import { theStage, type Stage } from '../../../viewer/stage'
 import ClipList from './ClipList.vue'
 
-const { job, kind, picture } = defineProps<{ job: string; kind: string; picture: string | null }>()
+const { glanceKey, project, kind, picture } = defineProps<{
+  glanceKey: string
+  project: string
+  kind: string
+  picture: string | null
+}>()
 const emit = defineEmits<{ go: [path: string] }>()
 const active = ref<number>()
 const running = ref(false)
 const time = ref(0)
 const home = ref<HTMLElement>()
-const glance = ref<Glance>()
+const glance = shallowRef<Glance>()
 const shown = ref('')
 const failed = ref('')
+const calm = matchMedia('(prefers-reduced-motion: reduce)').matches
 let stage: Stage | null = null
 
 async function look() {
-  const wanted = job
-  const found = await api.glance(wanted).catch(() => undefined)
-  if (wanted !== job || !found) return
+  const wanted = glanceKey
+  const found = await api.glance(project, wanted).catch(() => undefined)
+  if (wanted !== glanceKey || !found) return
   glance.value = found
-  if (found.scene && stage && shown.value !== found.scene) {
-    const scene = found.scene
-    try {
-      await stage.show(`/api/blobs/${scene}`, [])
-      if (wanted !== job) return
-      shown.value = scene
-      active.value = undefined
-      running.value = false
-      stage.turn(kind !== 'clips')
-      if (kind === 'clips' && found.facts?.clips.length) matchMedia('(prefers-reduced-motion: reduce)').matches ? hold(0, 0) : play(0)
-    } catch (error) {
-      failed.value = String(error)
-    }
+  const scene = found.scene
+  if (!scene || !stage || shown.value === scene) return
+  try {
+    if (!(await stage.show(scene)) || wanted !== glanceKey) return
+    shown.value = scene
+    active.value = undefined
+    running.value = false
+    stage.turn(kind !== 'clips')
+    if (kind === 'clips' && found.facts?.clips.length) calm ? hold(0, 0) : play(0)
+  } catch (error) {
+    failed.value = error instanceof Error ? error.message : String(error)
   }
 }
 
@@ -43,7 +48,6 @@ function play(number: number) {
   running.value = true
   stage?.play(number, (seconds) => (time.value = seconds))
 }
-
 function hold(number: number, seconds: number) {
   active.value = number
   running.value = false
@@ -53,40 +57,93 @@ function hold(number: number, seconds: number) {
 
 onMounted(() => {
   try {
-    stage = new Stage(home.value!)
+    stage = theStage()
+    stage.attach(home.value!)
+    stage.setVisible(new Set())
+    stage.setLook('textured')
   } catch {
     failed.value = 'This browser gives no WebGL; the picture stands in.'
   }
   void look()
 })
-onBeforeUnmount(() => stage?.dispose())
-watch(() => job, () => ((glance.value = undefined), (failed.value = ''), look()))
-useEvents((event) => event.job?.id === job && event.job.status !== 'running' && look())
+onBeforeUnmount(() => stage?.detach())
+watch(
+  () => glanceKey,
+  () => {
+    glance.value = undefined
+    failed.value = ''
+    void look()
+  },
+)
+useEvents((event) => {
+  if (event.reconnected || (event.job?.kind === 'glance' && event.job.status !== 'running')) void look()
+})
+const joined = (size: number[]) => size.map(length).join(' × ')
 </script>
 
 <template>
   <div>
     <div class="relative aspect-[4/3] bg-[radial-gradient(ellipse_at_50%_40%,var(--sheet),var(--paper)_75%)]">
       <div ref="home" class="absolute inset-0" data-test="glance" :data-shown="shown" />
-      <img v-if="!glance?.scene && picture" :src="`/api/blobs/${picture}`" alt="" class="absolute inset-0 size-full object-contain" />
-      <p v-if="!glance?.scene && !glance?.problem && !picture" class="absolute inset-0 flex items-center justify-center text-[13px] text-faint">Opening…</p>
-      <p v-if="glance?.problem || failed" class="absolute inset-x-3 bottom-3 rounded-md bg-brick-soft px-2 py-1 text-[12.5px] text-brick">{{ glance?.problem || failed }}</p>
+      <img
+        v-if="!glance?.scene && picture"
+        :src="`/api/blobs/${picture}`"
+        alt=""
+        class="absolute inset-0 size-full object-contain"
+      />
+      <p
+        v-if="!glance?.scene && !glance?.problem && !picture"
+        class="absolute inset-0 flex items-center justify-center text-[13px] text-faint"
+      >
+        Opening…
+      </p>
+      <div
+        v-if="glance?.problem || failed"
+        class="absolute inset-x-3 bottom-3 max-h-full overflow-auto rounded-md bg-brick-soft px-2 py-1"
+        data-test="look-problem"
+      >
+        <Fault :fault="glance?.problem ?? { message: failed }" />
+      </div>
     </div>
     <div v-if="glance?.facts" class="border-t border-line text-[12.5px]">
-      <ClipList v-if="glance.facts.clips.length" :clips="glance.facts.clips" :active="active" :running="running" :time="time" :still="!glance.scene" @play="play" @hold="hold" />
+      <ClipList
+        v-if="glance.facts.clips.length"
+        :clips="glance.facts.clips"
+        :active="active"
+        :running="running"
+        :time="time"
+        :still="!glance.scene"
+        @play="play"
+        @hold="hold"
+      />
       <p v-if="kind === 'clips'" class="px-4 py-2 text-faint" data-test="played-on">
-        <template v-if="glance.facts.played_on">Played on <button class="font-mono text-[11.5px] text-sea hover:underline" @click="emit('go', glance.facts.played_on)">{{ glance.facts.played_on }}</button>, which has these joints.</template>
-        <template v-else>No model or skeleton near these clips has their joints, so they cannot be shown moving.</template>
+        <template v-if="glance.facts.played_on">
+          Played on
+          <button class="font-mono text-[12px] text-sea hover:underline" @click="emit('go', glance.facts.played_on)">
+            {{ glance.facts.played_on }}</button>, which has these joints.
+        </template>
+        <template v-else
+          >No model or skeleton near these clips has their joints, so they cannot be shown moving.</template
+        >
       </p>
       <p v-else-if="kind !== 'skeleton'" class="px-4 py-2">
-        <span class="num">{{ count(glance.facts.triangles) }}</span> triangles, {{ glance.facts.parts }} {{ glance.facts.parts === 1 ? 'part' : 'parts' }}<template v-if="glance.facts.joints.length">, {{ glance.facts.joints.length }} joints</template>
-        <span class="num block text-faint">{{ glance.facts.size.map(length).join(' × ') }}</span>
+        <span class="num">{{ count(glance.facts.triangles) }}</span> triangles, {{ glance.facts.parts }}
+        {{ glance.facts.parts === 1 ? 'part' : 'parts'
+        }}<template v-if="glance.facts.joints.length">, {{ glance.facts.joints.length }} joints</template>
+        <span class="num block text-faint">{{ joined(glance.facts.size) }}</span>
         <span v-if="glance.facts.notes.length" class="block text-marigold">{{ glance.facts.notes[0] }}</span>
       </p>
       <div v-else class="px-4 py-2" data-test="joints">
         <p class="mb-1 font-semibold">{{ glance.facts.joints.length }} joints</p>
-        <ul class="max-h-56 overflow-auto font-mono text-[11.5px] leading-5">
-          <li v-for="joint in glance.facts.joints" :key="joint.name" class="truncate" :style="{ paddingLeft: `${Math.min(joint.depth, 14) * 12}px` }"><span v-if="joint.depth" class="mr-1 text-faint" aria-hidden="true">╰</span>{{ joint.name }}</li>
+        <ul class="max-h-56 overflow-auto font-mono text-[12px] leading-5">
+          <li
+            v-for="(joint, n) in glance.facts.joints"
+            :key="n"
+            class="truncate"
+            :style="{ paddingLeft: `${Math.min(joint.depth, 14) * 12}px` }"
+          >
+            <span v-if="joint.depth" class="mr-1 text-faint" aria-hidden="true">╰</span>{{ joint.name }}
+          </li>
         </ul>
       </div>
     </div>

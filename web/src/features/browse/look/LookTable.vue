@@ -10,10 +10,30 @@ defineProps<{ table: NonNullable<Look['table']> }>()
   <div>
     <div class="max-h-80 overflow-auto">
       <table class="w-full text-[12.5px]" data-test="table">
-        <thead class="sticky top-0 bg-sunk text-left"><tr><th v-for="c in table.columns" :key="c" class="px-3 py-1 font-semibold first:pl-4">{{ c }}</th></tr></thead>
-        <tbody><tr v-for="(row, i) in table.rows" :key="i" class="border-t border-line"><td v-for="(cell, j) in row" :key="j" class="px-3 py-1 break-words first:pl-4">{{ cell }}</td></tr></tbody>
+        <thead class="sticky top-0 bg-sunk text-left">
+          <tr>
+            <th v-for="c in table.columns" :key="c" class="px-3 py-1 font-semibold first:pl-4">{{ c }}</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="(row, i) in table.rows" :key="i" class="border-t border-line">
+            <td v-for="(cell, j) in row" :key="j" class="px-3 py-1 break-words first:pl-4">{{ cell }}</td>
+          </tr>
+        </tbody>
       </table>
     </div>
-    <p class="flex items-center justify-between border-t border-line px-4 py-2 text-[12.5px] text-faint"><span><span class="num">{{ count(table.total) }}</span> {{ table.total === 1 ? 'row' : 'rows' }}</span><button v-if="table.columns.length > 1" class="button py-0.5" title="Give the names of this table to the entries that its codes mean" data-test="naming" @click="emit('names')">Names from this table…</button></p>
+    <p class="flex items-center justify-between border-t border-line px-4 py-2 text-[12.5px] text-faint">
+      <span
+        ><span class="num">{{ count(table.total) }}</span> {{ table.total === 1 ? 'row' : 'rows' }}</span
+      ><button
+        v-if="table.columns.length > 1"
+        class="button py-0.5"
+        title="Give the names of this table to the entries that its codes mean"
+        data-test="naming"
+        @click="emit('names')"
+      >
+        Names from this table…
+      </button>
+    </p>
   </div>
 </template>

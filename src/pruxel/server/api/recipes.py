@@ -1,0 +1,78 @@
+"""Recipes: lists of steps saved for other workpieces."""
+
+from __future__ import annotations
+
+from uuid import UUID
+
+from fastapi import APIRouter
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from pruxel.core.steps.registry import STEPS
+from pruxel.server.api.models import ApplyIn, NameIn, RecipeIn, RecipeOut, StepModel
+from pruxel.server.store.database import reading, session
+from pruxel.server.store.jobs import tell
+from pruxel.server.store.missing import not_found
+from pruxel.server.store.revisions import add_revision, steps_of
+from pruxel.server.store.tables import RecipeRow, Workpiece
+
+router = APIRouter(tags=["recipes"])
+
+
+def _out(row: RecipeRow) -> RecipeOut:
+    return RecipeOut(id=row.id, name=row.name, steps=[StepModel.model_validate(s) for s in row.steps])
+
+
+def _recipe(db: Session, recipe: UUID) -> RecipeRow:
+    found = db.get(RecipeRow, recipe)
+    if found is None:
+        raise not_found("recipe")
+    return found
+
+
+@router.get("/projects/{project}/recipes")
+def list_recipes(project: UUID) -> list[RecipeOut]:
+    """All recipes by name."""
+    with reading() as db:
+        rows = select(RecipeRow).where(RecipeRow.project_id == project).order_by(RecipeRow.name)
+        return [_out(row) for row in db.execute(rows).scalars()]
+
+
+@router.post("/projects/{project}/recipes", status_code=201)
+def save_recipe(project: UUID, wanted: RecipeIn) -> RecipeOut:
+    """Save a list of steps under a name."""
+    for use in wanted.steps:
+        STEPS.get(use.step).parse(use.params)
+    with session() as db:
+        row = RecipeRow(project_id=project, name=wanted.name, steps=[s.model_dump() for s in wanted.steps])
+        db.add(row)
+        db.flush()
+        return _out(row)
+
+
+@router.patch("/recipes/{recipe}")
+def rename_recipe(recipe: UUID, wanted: NameIn) -> RecipeOut:
+    """Give a recipe another name."""
+    with session() as db:
+        found = _recipe(db, recipe)
+        found.name = wanted.name
+        return _out(found)
+
+
+@router.delete("/recipes/{recipe}", status_code=204)
+def remove_recipe(recipe: UUID) -> None:
+    """Remove a recipe; workpieces keep the steps they have."""
+    with session() as db:
+        db.delete(_recipe(db, recipe))
+
+
+@router.post("/recipes/{recipe}/apply", status_code=204)
+def apply_recipe(recipe: UUID, wanted: ApplyIn) -> None:
+    """Add a recipe's steps behind those of some workpieces; each can be undone by itself."""
+    with session() as db:
+        found = _recipe(db, recipe)
+        rows = db.execute(select(Workpiece).where(Workpiece.id.in_(wanted.workpieces)).with_for_update()).scalars().all()
+        for row in rows:
+            if row.project_id == found.project_id:
+                add_revision(db, row, [*steps_of(db, row), *found.steps])
+        tell(db, {"changed": "workpieces", "project_id": str(found.project_id)})

@@ -1,0 +1,143 @@
+"""Child processes that jobs run in: kept warm from job to job, killed when one hangs, grows too large or will not stop."""
+
+from __future__ import annotations
+
+import logging
+import multiprocessing
+import os
+import signal
+import threading
+import time
+import uuid
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import StrEnum
+from multiprocessing.connection import Connection
+from pathlib import Path
+
+log = logging.getLogger("pruxel.children")
+_LOOK_SECONDS = 0.25
+_GRACE_SECONDS = 6.0
+_PAGE = os.sysconf("SC_PAGE_SIZE")
+
+
+class Ending(StrEnum):
+    """How a child's work on one job came to its end."""
+
+    DONE = "done"
+    DIED = "died"
+    STOPPED = "stopped"
+    TOO_LONG = "too long"
+    TOO_LARGE = "too large"
+
+
+@dataclass(frozen=True)
+class Limits:
+    """What one job may take."""
+
+    seconds: float
+    bytes: int
+
+
+class Child:
+    """One process that runs a job at a time. `nice` is how far it gives way to others."""
+
+    def __init__(self, nice: int) -> None:
+        self._nice = nice
+        self._process: multiprocessing.process.BaseProcess | None = None
+        self._pipe: Connection | None = None
+
+    def run(self, job: uuid.UUID, limits: Limits, asked_to_stop: Callable[[], bool], leaving: Callable[[], bool]) -> Ending:
+        """Run one job to its end, whatever that is; a child that was killed is replaced for the next."""
+        pipe, process = self._ready()
+        try:
+            pipe.send(str(job))
+        except (BrokenPipeError, OSError):
+            self._kill()
+            return Ending.DIED
+        begun, stop_since, told_to_leave = time.monotonic(), 0.0, False
+        while True:
+            if pipe.poll(_LOOK_SECONDS):
+                try:
+                    pipe.recv()
+                except (EOFError, OSError):
+                    self._kill()
+                    return Ending.DIED
+                return Ending.DONE
+            now = time.monotonic()
+            if not process.is_alive():
+                self._kill()
+                return Ending.DIED
+            if leaving() and not told_to_leave:
+                told_to_leave = True
+                os.kill(process.pid or 0, signal.SIGTERM)
+            if (asked_to_stop() or told_to_leave) and not stop_since:
+                stop_since = now
+            if stop_since and now - stop_since > _GRACE_SECONDS:
+                self._kill()
+                return Ending.STOPPED
+            if now - begun > limits.seconds:
+                self._kill()
+                return Ending.TOO_LONG
+            if resident_bytes(process.pid) > limits.bytes:
+                self._kill()
+                return Ending.TOO_LARGE
+
+    def end(self) -> None:
+        """Let the process go; one that does not is killed."""
+        if self._process is None:
+            return
+        if self._pipe is not None:
+            self._pipe.close()
+        self._process.join(1.0)
+        self._kill()
+
+    def _ready(self) -> tuple[Connection, multiprocessing.process.BaseProcess]:
+        if self._process is None or self._pipe is None or not self._process.is_alive():
+            context = multiprocessing.get_context("spawn")
+            self._pipe, theirs = context.Pipe()
+            self._process = context.Process(target=_serve, args=(theirs, self._nice), daemon=True)
+            self._process.start()
+            theirs.close()
+        return self._pipe, self._process
+
+    def _kill(self) -> None:
+        if self._process is not None:
+            self._process.kill()
+            self._process.join()
+        self._process = self._pipe = None
+
+
+def _end_with_parent(parent: int) -> None:
+    """A child whose worker was killed must not go on beside the one that takes the work over."""
+    while os.getppid() == parent:
+        time.sleep(_LOOK_SECONDS)
+    os._exit(1)
+
+
+def resident_bytes(pid: int | None) -> int:
+    """How much memory a process holds; 0 when it is gone."""
+    try:
+        return int(Path(f"/proc/{pid}/statm").read_text().split()[1]) * _PAGE
+    except (OSError, IndexError, ValueError):
+        return 0
+
+
+def _serve(pipe: Connection, nice: int) -> None:
+    """The child's life: a job's number comes, the job runs, a word goes back."""
+    from pruxel.server.jobs import kinds  # noqa: F401 - registers the kinds of jobs
+    from pruxel.server.jobs.runner import LEAVING, run_job
+
+    logging.basicConfig(level=logging.WARNING)
+    os.nice(nice)
+    threading.Thread(target=_end_with_parent, args=(os.getppid(),), daemon=True).start()
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    signal.signal(signal.SIGTERM, lambda *_: LEAVING.set())
+    while True:
+        try:
+            number = pipe.recv()
+        except (EOFError, OSError):
+            return
+        LEAVING.clear()
+        run_job(uuid.UUID(number))
+        pipe.send("done")

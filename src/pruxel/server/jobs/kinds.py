@@ -1,0 +1,29 @@
+"""Every module that registers a kind of job."""
+
+from pruxel.server.jobs import (
+    aliases,
+    deliver,
+    extract,
+    glance,
+    naming,
+    pictures,
+    scan,
+    search_bytes,
+    sweep,
+    verify,
+    view,
+)
+
+__all__ = [
+    "aliases",
+    "deliver",
+    "extract",
+    "glance",
+    "naming",
+    "pictures",
+    "scan",
+    "search_bytes",
+    "sweep",
+    "verify",
+    "view",
+]

@@ -1,0 +1,52 @@
+"""Entries that could not be drawn, each with its reason: they are not tried again until the sources are read anew."""
+
+from __future__ import annotations
+
+import uuid
+
+from sqlalchemy import delete, select, update
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from pruxel.core.base.errors import ErrorCode, Fault
+from pruxel.server.store.tables import EntryFault, EntryRow, Job
+
+# Instead of a picture's key, until the sources are read anew.
+NOT_DRAWABLE = ""
+
+
+def set_aside(db: Session, project: uuid.UUID, row: EntryRow, fault: Fault) -> None:
+    """Mark an entry as not drawable and keep why."""
+    db.execute(update(EntryRow).where(EntryRow.id == row.id).values(picture=NOT_DRAWABLE))
+    values = {"entry": row.id, "project_id": project, "path": row.path, "fault": fault.as_dict()}
+    made = insert(EntryFault).values(values)
+    db.execute(made.on_conflict_do_update(index_elements=["entry"], set_={"fault": made.excluded.fault}))
+
+
+def brought_down(db: Session, job: Job) -> bool:
+    """Set the entry aside that a drawing job was at when its process died; whether there is one."""
+    at = job.payload.get("at")
+    row = None if at is None else db.get(EntryRow, at)
+    if row is None or row.picture == NOT_DRAWABLE:
+        return False
+    fault = Fault(
+        ErrorCode.MALFORMED,
+        "reading this brought its reader down",
+        file=row.path,
+        hint="The file is probably damaged. Everything else goes on; extract it raw to keep its bytes.",
+    )
+    set_aside(db, job.project_id, row, fault)
+    return True
+
+
+def faults_of(db: Session, project: uuid.UUID, most: int) -> list[EntryFault]:
+    """The entries set aside, by path."""
+    wanted = select(EntryFault).where(EntryFault.project_id == project).order_by(EntryFault.path).limit(most)
+    return list(db.execute(wanted).scalars())
+
+
+def try_again(db: Session, project: uuid.UUID) -> None:
+    """With other sources, keys or layouts what could not be drawn may be: forget the reasons and the marks."""
+    gone = delete(EntryFault).where(EntryFault.project_id == project).returning(EntryFault.entry)
+    entries = list(db.execute(gone).scalars())
+    db.execute(update(EntryRow).where(EntryRow.id.in_(entries), EntryRow.picture == NOT_DRAWABLE).values(picture=None))

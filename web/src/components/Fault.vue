@@ -1,0 +1,32 @@
+<script setup lang="ts">
+// What went wrong, once: the headline, the place, what was expected and found, and what to try.
+export interface FaultWords {
+  message: string
+  file?: string | null
+  offset?: number | null
+  field?: string | null
+  expected?: string | null
+  found?: string | null
+  hint?: string | null
+}
+
+const { fault } = defineProps<{ fault: FaultWords }>()
+const place = () => {
+  const byte = fault.offset === undefined || fault.offset === null ? '' : `byte ${fault.offset.toLocaleString('en-GB')}`
+  return [fault.file, fault.field, byte].filter(Boolean).join(', ')
+}
+const headline = () => fault.message.charAt(0).toUpperCase() + fault.message.slice(1)
+</script>
+
+<template>
+  <div class="text-[13px] [overflow-wrap:anywhere]">
+    <p class="font-semibold text-brick">{{ headline() }}</p>
+    <p v-if="place()" class="font-mono text-[12px]">{{ place() }}</p>
+    <p v-if="fault.expected || fault.found">
+      <template v-if="fault.expected">Expected {{ fault.expected }}</template>
+      <template v-if="fault.expected && fault.found">, found </template>
+      <template v-else-if="fault.found">Found </template>{{ fault.found }}
+    </p>
+    <p v-if="fault.hint" class="text-faint">{{ fault.hint }}</p>
+  </div>
+</template>

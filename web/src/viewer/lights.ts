@@ -1,0 +1,70 @@
+import {
+  AmbientLight,
+  BackSide,
+  BoxGeometry,
+  Color,
+  DirectionalLight,
+  Mesh,
+  MeshBasicMaterial,
+  PlaneGeometry,
+  PMREMGenerator,
+  Scene,
+  ShadowMaterial,
+  SphereGeometry,
+  Vector3,
+  type Texture,
+  type WebGLRenderer,
+} from 'three'
+
+type Triple = [number, number, number]
+
+// A sky with a few soft panels, for reflections on metal.
+function surroundings(renderer: WebGLRenderer): Texture {
+  const scene = new Scene()
+  scene.add(new Mesh(new SphereGeometry(20, 24, 16), new MeshBasicMaterial({ color: '#b9c4c2', side: BackSide })))
+  const panel = (color: string, strength: number, size: Triple, at: Triple) => {
+    const shine = new MeshBasicMaterial({ color: new Color(color).multiplyScalar(strength) })
+    const mesh = new Mesh(new BoxGeometry(...size), shine)
+    mesh.position.set(...at)
+    scene.add(mesh)
+  }
+  panel('#fff6e4', 7, [9, 0.2, 7], [4, 11, 4])
+  panel('#d8f0f2', 3, [0.2, 8, 10], [-13, 4, 0])
+  panel('#ffe9cf', 2.5, [6, 6, 0.2], [8, 4, 13])
+  panel('#6d6152', 1, [30, 0.2, 30], [0, -9, 0])
+  const generator = new PMREMGenerator(renderer)
+  const texture = generator.fromScene(scene, 0.03).texture
+  generator.dispose()
+  return texture
+}
+
+// Key light with shadow, a sky, and a ground that only takes the shadow.
+export class Lights {
+  private readonly key = new DirectionalLight('#fff3df', 2.0)
+  private readonly ground = new Mesh(new PlaneGeometry(1, 1), new ShadowMaterial({ opacity: 0.17 }))
+
+  constructor(scene: Scene, renderer: WebGLRenderer) {
+    scene.environment = surroundings(renderer)
+    scene.environmentIntensity = 1.05
+    this.key.castShadow = true
+    this.key.shadow.mapSize.set(2048, 2048)
+    this.key.shadow.bias = -0.0006
+    this.key.shadow.radius = 5
+    this.ground.rotation.x = -Math.PI / 2
+    this.ground.receiveShadow = true
+    scene.add(this.key, this.key.target, this.ground, new AmbientLight('#fff7ec', 0.35))
+  }
+
+  place(center: Vector3, radius: number, floor: number): void {
+    this.key.position.copy(center).add(new Vector3(0.5, 1.1, 0.65).multiplyScalar(radius * 2.2))
+    this.key.target.position.copy(center)
+    const shade = this.key.shadow.camera
+    shade.left = shade.bottom = -radius * 1.6
+    shade.right = shade.top = radius * 1.6
+    shade.near = radius * 0.2
+    shade.far = radius * 7
+    shade.updateProjectionMatrix()
+    this.ground.scale.setScalar(radius * 14)
+    this.ground.position.set(center.x, floor - radius * 0.002, center.z)
+  }
+}
