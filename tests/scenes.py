@@ -79,9 +79,7 @@ def animated() -> Scene:
     joints[:, 1] = 1
     weights = np.tile(np.array([0.75, 0.25, 0, 0], np.float32), (count, 1))
     target = MorphTarget("swell", as_floats(base.positions * 0.1, 3))
-    mesh = Mesh(
-        "body", (replace(base, joints=joints, weights=weights, targets=(target,)),), target_weights=(0.0,)
-    )
+    mesh = Mesh("body", (replace(base, joints=joints, weights=weights, targets=(target,)),), target_weights=(0.0,))
     times = np.array([0.0, 0.5, 1.0], np.float32)
     turn = np.array([[0, 0, 0, 1], [0, 0.6, 0, 0.8], [0, 0, 0, 1]], np.float32)
     clip = Clip("wave", (ClipChannel(2, "rotation", times, turn),))
@@ -112,9 +110,17 @@ def everything() -> Scene:
     sleeve = replace(box(0.5, (0.2, 0.1, 0.7)), joints=joints, weights=weights, material=1, targets=(swell,))
     body = Mesh("body", (skinned, sleeve), target_weights=(0.25,))
     lines = Strokes(as_floats([[0, 0, 0], [1, 0, 0], [1, 1, 0]], 3), np.array([[0, 1], [1, 2]], np.uint32), material=1)
-    prop = Mesh("prop", (replace(box(0.4), colors=(colors,)), replace(box(0.3, (1, 0, 0)), material=1)), strokes=(lines,))
+    prop = Mesh(
+        "prop", (replace(box(0.4), colors=(colors,)), replace(box(0.3, (1, 0, 0)), material=1)), strokes=(lines,)
+    )
     nodes = (
-        Node("top", children=(1, 2, 4), translation=(0.0, 1.0, 0.0), scale=(-1.0, 1.0, 2.0), rotation=(0.0, 0.6, 0.0, 0.8)),
+        Node(
+            "top",
+            children=(1, 2, 4),
+            translation=(0.0, 1.0, 0.0),
+            scale=(-1.0, 1.0, 2.0),
+            rotation=(0.0, 0.6, 0.0, 0.8),
+        ),
         Node("prop", mesh=1, translation=(2.0, 0.0, 0.0)),
         Node("hip", children=(3,), translation=(0.1, 0.2, 0.3)),
         Node("knee", translation=(0.0, -0.4, 0.1), rotation=(0.6, 0.0, 0.0, 0.8)),

@@ -242,7 +242,9 @@ def test_nan_positions_are_told() -> None:
     write, read = FORMATS.get("glb").write, FORMATS.get("glb").read
     assert write is not None
     assert read is not None
-    data = joined(write(Scene("n", nodes=(Node("n", mesh=0),), roots=(0,), meshes=(Mesh("n", (broken,)),)), "n", CONTEXT)[0])
+    data = joined(
+        write(Scene("n", nodes=(Node("n", mesh=0),), roots=(0,), meshes=(Mesh("n", (broken,)),)), "n", CONTEXT)[0]
+    )
     data = data.replace(b"null", b"0.0 ")
     with pytest.raises(InputError, match="not a number") as caught:
         read(memoryview(data), "n.glb", lambda _: None, CONTEXT)

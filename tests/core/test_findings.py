@@ -10,9 +10,9 @@ from pruxel.core.base.arrays import as_floats, as_indices
 from pruxel.core.base.context import Context
 from pruxel.core.findings.registry import find
 from pruxel.core.geometry.outside import openness
+from pruxel.core.recipe.cache import MemoryCache
 from pruxel.core.recipe.document import StepUse
 from pruxel.core.recipe.inputs import Opener
-from pruxel.core.recipe.cache import MemoryCache
 from pruxel.core.recipe.run import run_recipe
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
 from pruxel.sample.shapes import Shape, ball, box, revolved, ring

@@ -15,7 +15,7 @@ from pruxel.core.base.errors import InputError
 from pruxel.core.scene.checks import problems
 from pruxel.core.scene.digest import digest
 from pruxel.core.scene.edit import keep_nodes, merge, share_equal, without
-from pruxel.core.scene.images import ChannelMix, ChannelPick, EncodedImage, Image
+from pruxel.core.scene.images import ChannelMix, ChannelPick, Image
 from pruxel.core.scene.manifest import blobs_of, complete_manifest, manifest_of, names_in, scene_from
 from pruxel.core.scene.materials import Clearcoat, Material, TextureRef
 from pruxel.core.scene.model import Node, Scene
@@ -34,7 +34,13 @@ def mixed() -> Scene:
     return replace(scene, images=(image,), nodes=nodes, materials=(material,))
 
 
-SCENES = {"everything": everything(), "boxes": two_boxes(), "animated": animated(), "mixed": mixed(), "empty": Scene("e")}
+SCENES = {
+    "everything": everything(),
+    "boxes": two_boxes(),
+    "animated": animated(),
+    "mixed": mixed(),
+    "empty": Scene("e"),
+}
 
 
 def stored(scene: Scene) -> tuple[dict[str, Any], dict[str, bytes]]:
@@ -97,7 +103,9 @@ def test_clear_coats_keep_their_texture() -> None:
     scene = everything()
     coat = Clearcoat(1.0, TextureRef(1), 0.2, TextureRef(0), TextureRef(1))
     scene = replace(scene, materials=(replace(scene.materials[0], clearcoat=coat), scene.materials[1]))
-    assert all_texture_refs(scene.materials[0]) == sum(to.table == "textures" for _, to, _ in references(scene.materials[0]))
+    assert all_texture_refs(scene.materials[0]) == sum(
+        to.table == "textures" for _, to, _ in references(scene.materials[0])
+    )
     prop = next(i for i, node in enumerate(scene.nodes) if node.name == "prop")
     merged = merge("m", [two_boxes(), keep_nodes(scene, [prop])])
     material = next(m for m in merged.materials if m.clearcoat is not None)
@@ -150,7 +158,10 @@ DAMAGES: dict[str, tuple[Scene, str]] = {
     "material": (damaged(material=9), "materials[9]"),
     "polygons": (damaged(face_sizes=np.array([3], np.uint32)), "not its triangles"),
     "weights": (damaged(weights=np.zeros((24, 4), np.float32)), "go together"),
-    "rotation": (replace(everything(), nodes=(Node("n", rotation=(0, 0, 0, 0)),), roots=(0,), skins=(), clips=(), meshes=()), "unit length"),
+    "rotation": (
+        replace(everything(), nodes=(Node("n", rotation=(0, 0, 0, 0)),), roots=(0,), skins=(), clips=(), meshes=()),
+        "unit length",
+    ),
     "place": (Scene("s", nodes=(Node("n", translation=(np.inf, 0, 0)),), roots=(0,)), "nowhere"),
     "name": (Scene("s", nodes=(Node("a\0b"),), roots=(0,)), "NUL"),
     "twins": (Scene("s", nodes=(Node("a"), Node("a")), roots=(0, 1)), "share a name"),

@@ -50,7 +50,9 @@ def reparented(glb: Glb) -> None:
     hip, knee = nodes.index(glb.named("nodes", "hip")), nodes.index(glb.named("nodes", "knee"))
     nodes[hip].pop("children")
     nodes[nodes.index(glb.named("nodes", "top"))]["children"].append(knee)
-    nodes[knee]["translation"] = [a + b for a, b in zip(nodes[hip]["translation"], nodes[knee]["translation"], strict=True)]
+    nodes[knee]["translation"] = [
+        a + b for a, b in zip(nodes[hip]["translation"], nodes[knee]["translation"], strict=True)
+    ]
 
 
 def hole(glb: Glb) -> None:
@@ -86,7 +88,10 @@ GLB_DAMAGES: dict[str, tuple[Damage, set[str]]] = {
     "weights swapped": (lambda g: swap(g.attribute(0, 0, "WEIGHTS_0"), 0, 1), {"weights", VERTICES}),
     "joints of vertices swapped": (lambda g: swap(g.attribute(0, 0, "JOINTS_0"), 0, 1), {"joints", VERTICES}),
     "skin joints exchanged": (lambda g: g.document["skins"][0]["joints"].reverse(), {"joints", "skeletons", VERTICES}),
-    "bound elsewhere": (lambda g: scaled(g.array(g.document["skins"][0]["inverseBindMatrices"])[:1, 12:15], 1.1), {"skeletons", VERTICES}),
+    "bound elsewhere": (
+        lambda g: scaled(g.array(g.document["skins"][0]["inverseBindMatrices"])[:1, 12:15], 1.1),
+        {"skeletons", VERTICES},
+    ),
     "all nodes renamed": (renamed, {"nodes below their parents", "parts"}),
     "joint re-parented": (reparented, {"nodes below their parents", VERTICES}),
     "clip mirrored": (lambda g: scaled(g.sampler(0, 0, "output")[:, 2:3], -1), {VERTICES}),
@@ -95,7 +100,10 @@ GLB_DAMAGES: dict[str, tuple[Damage, set[str]]] = {
     "clip renamed": (lambda g: g.document["animations"][0].update(name="other"), {"clips"}),
     "clips exchanged": (lambda g: swap_items(g.document["animations"], 0, 1), {"clips", VERTICES}),
     "UVs mirrored": (lambda g: scaled(g.attribute(1, 0, "TEXCOORD_0")[:, :1], -1), {"texture coordinates"}),
-    "UVs shifted": (lambda g: np.add(g.attribute(1, 1, "TEXCOORD_0"), 0.01, out=g.attribute(1, 1, "TEXCOORD_0")), {"texture coordinates"}),
+    "UVs shifted": (
+        lambda g: np.add(g.attribute(1, 1, "TEXCOORD_0"), 0.01, out=g.attribute(1, 1, "TEXCOORD_0")),
+        {"texture coordinates"},
+    ),
     "second UVs mirrored": (lambda g: swap(g.attribute(0, 0, "TEXCOORD_1"), 0, 1), {"texture coordinates"}),
     "normals turned": (lambda g: scaled(g.attribute(1, 0, "NORMAL"), -1), {"normals"}),
     "colours exchanged": (lambda g: swap(g.attribute(1, 0, "COLOR_0"), 0, 2), {"vertex colours"}),
@@ -107,7 +115,10 @@ GLB_DAMAGES: dict[str, tuple[Damage, set[str]]] = {
     "texture exchanged": (other_texture, {"textures"}),
     "texture in another slot": (other_slot, {"textures"}),
     "materials exchanged": (lambda g: swap_items(g.document["materials"], 0, 1), {"materials", "textures"}),
-    "a factor changed": (lambda g: g.document["materials"][0]["pbrMetallicRoughness"].update(roughnessFactor=0.9), {"materials"}),
+    "a factor changed": (
+        lambda g: g.document["materials"][0]["pbrMetallicRoughness"].update(roughnessFactor=0.9),
+        {"materials"},
+    ),
     "a target weakened": (morph_gone, {VERTICES}),
     "a line gone": (lambda g: g.document["meshes"][1]["primitives"].pop(), {"points and lines"}),
 }
@@ -230,8 +241,12 @@ def bare(scene: Scene) -> Scene:
 
 def several_materials() -> Scene:
     scene = two_boxes()
-    mesh = replace(scene.meshes[0], primitives=(box(2.0), replace(box(1.0), material=1), replace(box(0.5), material=None)))
-    return replace(scene, meshes=(mesh, *scene.meshes[1:]), materials=(*scene.materials, Material("paint"), Material("")))
+    mesh = replace(
+        scene.meshes[0], primitives=(box(2.0), replace(box(1.0), material=1), replace(box(0.5), material=None))
+    )
+    return replace(
+        scene, meshes=(mesh, *scene.meshes[1:]), materials=(*scene.materials, Material("paint"), Material(""))
+    )
 
 
 def turned_texture() -> Scene:
@@ -243,7 +258,14 @@ def turned_texture() -> Scene:
 @pytest.mark.parametrize(
     "scene",
     [two_boxes(), animated(), everything(), bare(two_boxes()), several_materials(), turned_texture()],
-    ids=["mirrored node", "animated", "everything", "UVs without a material", "doubled and empty names", "turned texture"],
+    ids=[
+        "mirrored node",
+        "animated",
+        "everything",
+        "UVs without a material",
+        "doubled and empty names",
+        "turned texture",
+    ],
 )
 def test_good_files_are_proven_in_every_format(scene: Scene, tmp_path: Path) -> None:
     report = deliver(scene, "thing", FORMATS.names(), tmp_path, CONTEXT)

@@ -351,7 +351,9 @@ def test_looks_of_every_kind(client: TestClient, reef: str, wait_for: Wait) -> N
     manifest = client.get(f"/api/scenes/{seen['scene']}").json()
     positions = manifest["meshes"][0]["primitives"][0]["positions"]
     assert len(client.get(f"/api/blobs/{positions['blob']}").content) == 12 * positions["shape"][0]
-    assert all(client.get(f"/api/blobs/{name}").headers["content-type"].startswith("image/") for name in manifest["pictures"])
+    assert all(
+        client.get(f"/api/blobs/{name}").headers["content-type"].startswith("image/") for name in manifest["pictures"]
+    )
     assert look(CRAB)["glance"] == job
     hexed = client.get(f"/api/entries/{number}/bytes", params={"offset": 0, "size": 4}).json()
     assert bytes.fromhex(hexed["hex"]) == b"DDS "

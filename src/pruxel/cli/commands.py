@@ -121,7 +121,8 @@ def convert(
     sources: Sources,
     *,
     entry: Annotated[
-        list[str], typer.Option("--entry", help="path of an entry; several go side by side into one file, clips onto them")
+        list[str],
+        typer.Option("--entry", help="path of an entry; several go side by side into one file, clips onto them"),
     ],
     to: Annotated[list[str], typer.Option("--to", help="glb, gltf or obj; may be repeated")],
     out: Annotated[Path, typer.Option("--out", help="folder to write into")],
@@ -163,8 +164,8 @@ def convert(
 
 
 def _after_recipe(scene: Scene, recipe: Path, context: Context) -> Scene:
-    from pruxel.core.recipe.document import load_recipe
     from pruxel.core.recipe.cache import MemoryCache
+    from pruxel.core.recipe.document import load_recipe
     from pruxel.core.recipe.run import run_recipe
     from pruxel.core.sources.files import read_text
 

@@ -23,7 +23,6 @@ from pruxel.core.sources.profile_files import LoadedProfile, find_profiles, load
 from pruxel.core.sources.stack import Stack, StackEntry, build_stack
 
 
-
 @dataclass(frozen=True)
 class Given:
     """What the options say about the sources; an option that may be repeated is None where it was not given."""

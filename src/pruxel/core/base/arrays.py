@@ -36,6 +36,6 @@ def as_indices(values: object) -> IndexArray:
     return frozen(_rows(np.ascontiguousarray(values, dtype=np.uint32), 3))
 
 
-def _rows(array: A, width: int) -> A:
+def _rows(array: np.ndarray, width: int) -> np.ndarray:
     """The array itself where it has such rows: what is shared stays one object."""
     return array if array.ndim == 2 and array.shape[1] == width else array.reshape(-1, width)

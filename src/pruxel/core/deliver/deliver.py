@@ -80,4 +80,3 @@ def _one(scene: Scene, stem: str, spec: Format, home: Path, folder: Path, contex
     placed = tuple(Written((home / w.path).relative_to(folder).as_posix(), w.size) for w in written)
     main = (home / files[0].path).relative_to(folder).as_posix()
     return FormatReport(spec.name, main, placed, tuple(lost(scene, spec)), tuple(proofs))
-

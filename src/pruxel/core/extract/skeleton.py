@@ -125,8 +125,16 @@ def on_skeleton(model: Scene, skeleton: Scene) -> tuple[Scene, list[Fault]]:
             )
             nodes.append(replace(node, children=children, skin=None))
             continue
-        meshes.append(Mesh(mesh.name, tuple(_baked(p, matrices[index]) for p in mesh.primitives), target_weights=mesh.target_weights))
-        nodes.append(Node(node.name, mesh=len(meshes) - 1, skin=0, role=node.role, detail=node.detail, origin=node.origin))
+        meshes.append(
+            Mesh(
+                mesh.name,
+                tuple(_baked(p, matrices[index]) for p in mesh.primitives),
+                target_weights=mesh.target_weights,
+            )
+        )
+        nodes.append(
+            Node(node.name, mesh=len(meshes) - 1, skin=0, role=node.role, detail=node.detail, origin=node.origin)
+        )
     bound = {i for i, node in enumerate(nodes) if node.skin is not None}
     nodes = [replace(n, children=tuple(c for c in n.children if c - shift not in bound)) for n in nodes]
     roots = dict.fromkeys((*model.roots, *sorted(bound)))

@@ -1,7 +1,8 @@
 """Typed reading of a JSON document that remembers what nobody asked for.
 
-A reader asks for each value by name and gets a number, text, list or object of the kind it needs, or an error that names the
-place. What was never asked for is told at the end by `not_taken`, whatever it is: no reader can drop a key in silence.
+A reader asks for each value by name and gets a number, text, list or object of the kind it needs, or an error that
+names the place. What was never asked for is told at the end by `not_taken`, whatever it is: no reader can drop a key
+in silence.
 """
 
 from __future__ import annotations
@@ -79,7 +80,12 @@ class Fields:
         return default if value is _NOTHING else self._checked(key, value, low, high)
 
     def numbers(
-        self, key: str, count: int | None, default: Any = _NOTHING, low: float = -math.inf, high: float = math.inf
+        self,
+        key: str,
+        count: int | None,
+        default: Any = _NOTHING,  # noqa: ANN401
+        low: float = -math.inf,
+        high: float = math.inf,
     ) -> Any:  # noqa: ANN401
         """A tuple of `count` finite numbers (any count for None) within bounds."""
         expected = f"{count} numbers" if count is not None else "a list of numbers"
@@ -172,7 +178,7 @@ class Fields:
         self._read = True
         return self.values.get(key)
 
-    def _entered(self, key: str, number: int, value: object) -> Fields:
+    def _entered(self, key: str, number: int, value: Any) -> Fields:  # noqa: ANN401
         at = (key, number)
         if at not in self._inside:
             if not isinstance(value, dict):
@@ -186,7 +192,10 @@ class Fields:
         return self._inside[at]
 
     def not_taken(self) -> list[str]:
-        """What nobody asked for, by path, with how often it was met: `meshes[].primitives[].attributes._HEAT (3 times)`."""
+        """What nobody asked for, by path, with how often it was met.
+
+        `meshes[].primitives[].attributes._HEAT (3 times)`.
+        """
         counts = Counter(self._unasked())
         return [pattern if count == 1 else f"{pattern} ({count:,} times)" for pattern, count in sorted(counts.items())]
 
@@ -202,7 +211,7 @@ class Fields:
             if not inner:
                 yield f"{self.pattern}.{key}".strip(".")
         for inside in self._inside.values():
-            yield from inside._unasked()
+            yield from inside._unasked()  # noqa: SLF001
 
 
 def _indices(below: int) -> str:

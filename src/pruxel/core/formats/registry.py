@@ -66,7 +66,10 @@ CARRIABLE: dict[str, tuple[str, Callable[[Scene], bool]]] = {
     "colors": ("vertex colours", lambda s: any(p.colors for p in _primitives(s))),
     "uvs": ("texture coordinates beyond the first set", lambda s: any(len(p.uvs) > 1 for p in _primitives(s))),
     "attributes": ("attributes of the file's own", lambda s: any(p.attributes for p in _primitives(s))),
-    "polygons": ("polygons (they are cut into triangles)", lambda s: any(p.face_sizes is not None for p in _primitives(s))),
+    "polygons": (
+        "polygons (they are cut into triangles)",
+        lambda s: any(p.face_sizes is not None for p in _primitives(s)),
+    ),
     "strokes": ("points and lines", lambda s: any(mesh.strokes for mesh in s.meshes)),
     "layers": ("clear coats and other layers of materials", lambda s: any(_layered(m) for m in s.materials)),
     "cameras": ("cameras", lambda s: bool(s.cameras)),
@@ -87,7 +90,9 @@ def _layered(material: Material) -> bool:
 
 def _extras(scene: Scene) -> list[str]:
     tables = (scene.nodes, scene.meshes, scene.materials, scene.skins, scene.clips, scene.cameras, scene.lights)
-    return [text for table in tables for item in table if (text := item.extras)] + ([scene.extras] if scene.extras else [])
+    return [text for table in tables for item in table if (text := item.extras)] + (
+        [scene.extras] if scene.extras else []
+    )
 
 
 def register(spec: Format) -> Format:

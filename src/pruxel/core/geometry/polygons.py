@@ -107,8 +107,8 @@ def triangulate(
     """Cut polygons into triangles by ear clipping (Meisters 1975).
 
     points (n, 3); vertex_of_corner (c,); faces (f, 2) first corner and corner count, 3 or more. Returns (m, 3) corner
-    numbers, each triangle (before, ear, after); the (m,) face of each; and how many polygons were cut as a fan because they
-    have more than `most` corners. A polygon with no ear (folded over itself) loses its second corner each time.
+    numbers, each triangle (before, ear, after); the (m,) face of each; and how many polygons were cut as a fan because
+    they have more than `most` corners. A polygon with no ear (folded over itself) loses its second corner each time.
     """
     total = int((faces[:, 1] - 2).sum())
     out, face_of = np.empty((total, 3), np.int64), np.empty(total, np.int64)
@@ -144,8 +144,8 @@ def _rings(indices, sizes, out):  # type: ignore[no-untyped-def] # noqa: ANN001,
 def outlines(indices: IndexArray, face_sizes: IndexArray) -> IndexArray:
     """The corners of polygons, one after the other, from the (m, 3) triangles that `triangulate` cut them into.
 
-    face_sizes (f,): corners of each polygon. Returns (sum of sizes,) uint32 vertex numbers; an outline may begin at another
-    corner than the one it was cut from. Turned triangles give turned outlines.
+    face_sizes (f,): corners of each polygon. Returns (sum of sizes,) uint32 vertex numbers; an outline may begin at
+    another corner than the one it was cut from. Turned triangles give turned outlines.
     """
     out = np.empty(int(face_sizes.sum(dtype=np.int64)), np.uint32)
     _rings(np.ascontiguousarray(indices), np.ascontiguousarray(face_sizes).astype(np.int64), out)
@@ -195,6 +195,8 @@ def fans(corners: IndexArray, sizes: IndexArray) -> IndexArray:
     sizes = sizes.astype(np.int64)
     starts = np.repeat(np.concatenate([[0], np.cumsum(sizes)[:-1]]) if len(sizes) else sizes, sizes - 2)
     counts = sizes - 2
-    step = np.arange(int(counts.sum())) - np.repeat(np.concatenate([[0], np.cumsum(counts)[:-1]]) if len(sizes) else sizes, counts)
+    step = np.arange(int(counts.sum())) - np.repeat(
+        np.concatenate([[0], np.cumsum(counts)[:-1]]) if len(sizes) else sizes, counts
+    )
     picked = np.stack([corners[starts], corners[starts + step + 1], corners[starts + step + 2]], axis=1)
     return np.ascontiguousarray(picked, np.uint32)

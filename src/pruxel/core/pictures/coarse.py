@@ -62,7 +62,10 @@ def clustered(mesh: Mesh, wanted: int) -> tuple[AnyArray, ...]:
     areas = [float(triangle_areas(p.positions, p.indices).sum()) for p in mesh.primitives]
     # Two triangles a cell of surface, as on an even grid.
     cell = float(np.sqrt(2 * max(sum(areas), 1e-30) / wanted))
-    return tuple(_clustered(p, cell) if len(p.indices) > _LEAST_OF_A_MESH * len(p.indices) / total else p.indices for p in mesh.primitives)
+    return tuple(
+        _clustered(p, cell) if len(p.indices) > _LEAST_OF_A_MESH * len(p.indices) / total else p.indices
+        for p in mesh.primitives
+    )
 
 
 def _clustered(primitive: Primitive, cell: float) -> AnyArray:

@@ -21,7 +21,10 @@ _PLAIN = Material("plain", base_color=(0.62, 0.6, 0.56, 1.0), roughness=0.8)
 
 @dataclass(frozen=True, eq=False)
 class Soup:
-    """positions, normals (n, 3), uvs (n, 2), colors (n, 4) linear float32; indices (m, 3); surface (m,) index into surfaces."""
+    """positions, normals (n, 3), uvs (n, 2), colors (n, 4) linear float32; indices (m, 3).
+
+    Surface (m,) index into surfaces.
+    """
 
     positions: FloatArray
     normals: FloatArray
@@ -72,7 +75,15 @@ def flatten(scene: Scene, nodes: Collection[int]) -> Soup:
     surfaces = tuple(_surface(scene, m) for m in (*scene.materials, _PLAIN))
     if not positions:
         nothing = np.zeros((0, 3), np.float32)
-        return Soup(nothing, nothing, nothing[:, :2], np.zeros((0, 4), np.float32), np.zeros((0, 3), np.uint32), np.zeros(0, int), surfaces)
+        return Soup(
+            nothing,
+            nothing,
+            nothing[:, :2],
+            np.zeros((0, 4), np.float32),
+            np.zeros((0, 3), np.uint32),
+            np.zeros(0, int),
+            surfaces,
+        )
     return Soup(
         np.concatenate(positions),
         np.concatenate(normals),

@@ -26,7 +26,10 @@ def with_solid_strokes(scene: Scene) -> Scene:
 
 def _solid(mesh: Mesh) -> Mesh:
     everything = [*(s.positions for s in mesh.strokes), *(p.positions for p in mesh.primitives)]
-    low, high = (np.min([a.min(axis=0) for a in everything], axis=0), np.max([a.max(axis=0) for a in everything], axis=0))
+    low, high = (
+        np.min([a.min(axis=0) for a in everything], axis=0),
+        np.max([a.max(axis=0) for a in everything], axis=0),
+    )
     radius = max(float((high - low).max()), 1e-9) * _THICKNESS
     solids = tuple(_as_solid(strokes, radius) for strokes in mesh.strokes if len(strokes.indices))
     return replace(mesh, primitives=mesh.primitives + solids, strokes=())

@@ -1,7 +1,7 @@
 """Run a recipe, step by step, through a cache by content.
 
-The key of a result is made of the key before it, the step, its version and its parameters: between steps nothing is measured
-and nothing is hashed.
+The key of a result is made of the key before it, the step, its version and its parameters: between steps nothing is
+measured and nothing is hashed.
 """
 
 from __future__ import annotations
@@ -68,8 +68,8 @@ def run_recipe(
 ) -> RecipeRun:
     """Run the steps that are on, in order. A step that fails is passed over with its fault; the rest goes on.
 
-    `key` names the input, where the caller knows one that is cheaper than its content. `library` gives other entries and
-    workpieces to the steps that ask for them.
+    `key` names the input, where the caller knows one that is cheaper than its content. `library` gives other entries
+    and workpieces to the steps that ask for them.
     """
     shelf = library or Library()
     scenes, keys, runs = [scene], [key or digest(scene)], list[StepRun]()

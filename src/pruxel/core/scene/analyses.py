@@ -1,6 +1,7 @@
 """What is worked out about a mesh, once for all that ask: findings, steps, pictures and every placement.
 
-Results are kept under the content of the arrays they were made of, so that another material or name asks for nothing anew.
+Results are kept under the content of the arrays they were made of, so that another material or name asks for nothing
+anew.
 """
 
 from __future__ import annotations
@@ -42,6 +43,6 @@ def once_per_mesh(
                     kept.popitem(last=False)
             return made
 
-        return ask
+        return ask  # type: ignore[return-value] # wraps keeps the names of parameters
 
     return decorate

@@ -13,7 +13,7 @@ _GAP = 0.15
 
 
 def side_by_side(name: str, scenes: Sequence[Scene]) -> Scene:
-    """Scenes in a row along +X, each below a node of its own name, a gap of a share of the larger neighbour between them.
+    """Scenes in a row along +X, each below a node of its own name, a share of the larger neighbour between them.
 
     The first stays where it is. What has no extent (a lone skeleton) is not moved.
     """

@@ -1,7 +1,7 @@
 """Invariants of a scene as named predicates.
 
-`problems` lists those that do not hold. A scene passes `entered` before anything else touches it, so that no later code has
-to fear a ring of nodes, an index beyond its table or a number that is none.
+`problems` lists those that do not hold. A scene passes `entered` before anything else touches it, so that no later
+code has to fear a ring of nodes, an index beyond its table or a number that is none.
 """
 
 from __future__ import annotations
@@ -146,7 +146,13 @@ def materials_in_range(scene: Scene) -> Iterator[str]:
         shares = (*material.base_color, material.metallic, material.roughness, material.occlusion_strength)
         if len(material.base_color) != 4 or not all(0 <= v <= 1 for v in shares):
             yield f"material '{material.name}': a factor is not between 0 and 1"
-        more = (*material.emissive, material.emissive_strength, material.normal_scale, material.alpha_cutoff, material.ior)
+        more = (
+            *material.emissive,
+            material.emissive_strength,
+            material.normal_scale,
+            material.alpha_cutoff,
+            material.ior,
+        )
         if len(material.emissive) != 3 or not all(math.isfinite(v) for v in more):
             yield f"material '{material.name}': a factor is not a number"
 

@@ -1,7 +1,7 @@
 """Content hashes: equal content, equal hash, in any process.
 
-The hash of a value is made of the hashes of what it consists of, and each array and each frozen value is hashed once while it
-lives. The hash of a scene therefore costs what is new in it.
+The hash of a value is made of the hashes of what it consists of, and each array and each frozen value is hashed once
+while it lives. The hash of a scene therefore costs what is new in it.
 """
 
 from __future__ import annotations
@@ -10,7 +10,7 @@ import hashlib
 import weakref
 from collections.abc import Callable
 from dataclasses import fields, is_dataclass
-from functools import lru_cache
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -76,13 +76,13 @@ def _hash_array(value: AnyArray) -> bytes:
     return _hashed(f"{value.dtype.str}{value.shape}".encode(), body)
 
 
-@lru_cache(maxsize=None)
+@cache
 def _content_fields(kind: type) -> tuple[tuple[str, bytes], ...]:
     return tuple((item.name, item.name.encode()) for item in fields(kind) if item.name not in _NOT_CONTENT)
 
 
 def _hash_fields(value: Any) -> bytes:  # noqa: ANN401
     pieces = [type(value).__name__.encode()]
-    for name, label in _content_fields(type(value)):
+    for name, label in _content_fields(type(value)):  # type: ignore[arg-type]
         pieces += [b"|", label, b"=", _hash_of(getattr(value, name))]
     return _hashed(*pieces)

@@ -38,7 +38,10 @@ def edit_meshes(scene: Scene, nodes: Collection[int], change: Callable[[Mesh], M
 
 
 def keep_nodes(scene: Scene, keep: Collection[int]) -> Scene:
-    """Keep some nodes with all that they hold (joints, meshes, materials, …) and all that stands above; drop the rest."""
+    """Keep some nodes with all that they hold (joints, meshes, materials, …) and all that stands above.
+
+    Drop the rest.
+    """
     above = parents_of(scene)
     kept: dict[Table, set[int]] = {table: set() for table in TABLES}
     pending: list[tuple[Table, int]] = [("nodes", index) for index in keep]
@@ -91,13 +94,11 @@ def merge(name: str, scenes: Collection[Scene]) -> Scene:
     """Put several scenes beside each other; equal meshes, materials and images are stored once, names made unique."""
     joined: dict[str, list[Any]] = {table: [] for table in (*TABLES, "roots", "stages", "clips", "notes")}
     for scene in scenes:
-        maps = {
-            table: {i: i + len(joined[table]) for i in range(len(getattr(scene, table)))} for table in TABLES
-        }
+        maps = {table: {i: i + len(joined[table]) for i in range(len(getattr(scene, table)))} for table in TABLES}
         moved = remapped(scene, maps)
         assert moved is not None
         for field_name, items in joined.items():
-            items += getattr(moved, field_name)
+            items.extend(getattr(moved, field_name))
     tuples: dict[str, Any] = {field_name: tuple(items) for field_name, items in joined.items()}
     result = share_equal(Scene(name, **tuples))
     return replace(result, nodes=unique_names(result.nodes))

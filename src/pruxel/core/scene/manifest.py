@@ -1,7 +1,7 @@
 """A scene as a small manifest over blobs: one for each array, image and other run of bytes, named by its content.
 
-The manifest is JSON: dataclasses as objects, an array as `{"blob", "dtype", "shape"}`, bytes as `{"blob", "size"}`. It is made
-from the fields of the classes, so a field that is added to the model is stored without a word here.
+The manifest is JSON: dataclasses as objects, an array as `{"blob", "dtype", "shape"}`, bytes as `{"blob", "size"}`.
+It is made from the fields of the classes, so a field that is added to the model is stored without a word here.
 """
 
 from __future__ import annotations
@@ -11,7 +11,7 @@ import types
 import typing
 from collections.abc import Callable, Iterator
 from dataclasses import is_dataclass
-from functools import lru_cache
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -39,11 +39,11 @@ def complete_manifest(scene: Scene) -> Json:
 
 
 def _all_fields(value: Any) -> Iterator[tuple[str, Any]]:  # noqa: ANN401 - a dataclass of the model
-    return ((name, getattr(value, name)) for name, _ in _defaults(type(value)))
+    return ((name, getattr(value, name)) for name, _ in _defaults(type(value)))  # type: ignore[arg-type]
 
 
 def _differing(value: Any) -> Iterator[tuple[str, Any]]:  # noqa: ANN401 - a dataclass of the model
-    for name, default in _defaults(type(value)):
+    for name, default in _defaults(type(value)):  # type: ignore[arg-type]
         inside = getattr(value, name)
         if inside is not default and not _same(inside, default):
             yield name, inside
@@ -66,7 +66,7 @@ def _same(value: object, default: object) -> bool:
     return isinstance(value, str | int | float | bool | tuple) and type(value) is type(default) and value == default
 
 
-@lru_cache(maxsize=None)
+@cache
 def _defaults(kind: type) -> tuple[tuple[str, Any], ...]:
     return tuple((item.name, item.default) for item in dataclasses.fields(kind))
 
@@ -78,7 +78,10 @@ def blobs_of(scene: Scene) -> Iterator[tuple[str, Bytes]]:
         name = digest(value)
         if name not in seen:
             seen.add(name)
-            yield name, value if isinstance(value, bytes) else np.ascontiguousarray(value).reshape(-1).view(np.uint8).data
+            yield (
+                name,
+                value if isinstance(value, bytes) else np.ascontiguousarray(value).reshape(-1).view(np.uint8).data,
+            )
 
 
 def _leaves(value: Any) -> Iterator[Any]:  # noqa: ANN401 - any leaf of the model
@@ -88,7 +91,7 @@ def _leaves(value: Any) -> Iterator[Any]:  # noqa: ANN401 - any leaf of the mode
         for item in value:
             yield from _leaves(item)
     elif is_dataclass(value):
-        for name, _ in _defaults(type(value)):
+        for name, _ in _defaults(type(value)):  # type: ignore[arg-type]
             yield from _leaves(getattr(value, name))
 
 
@@ -117,7 +120,7 @@ def scene_from(manifest: Json, fetch: Fetch) -> Scene:
     return built
 
 
-@lru_cache(maxsize=None)
+@cache
 def _classes(hint: Any) -> dict[str, type]:  # noqa: ANN401 - a type
     """The dataclasses that a type may stand for, by name."""
     if isinstance(hint, type) and is_dataclass(hint):
@@ -125,7 +128,7 @@ def _classes(hint: Any) -> dict[str, type]:  # noqa: ANN401 - a type
     return {name: kind for inner in typing.get_args(hint) for name, kind in _classes(inner).items()}
 
 
-@lru_cache(maxsize=None)
+@cache
 def _hints(kind: type) -> dict[str, Any]:
     return typing.get_type_hints(kind)
 

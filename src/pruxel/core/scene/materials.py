@@ -163,4 +163,3 @@ class Material:
     extras: str = ""
     unresolved: tuple[Unresolved, ...] = ()
     origin: Origin = field(default_factory=Origin)
-

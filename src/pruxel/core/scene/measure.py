@@ -133,7 +133,7 @@ def _extent(mesh: Mesh, linear: DoubleArray) -> Extent:
     for p in mesh.primitives:
         if not len(p.positions):
             continue
-        points = p.positions if plain else p.positions @ linear.T
+        points: np.ndarray = p.positions if plain else p.positions @ linear.T
         # Column by column: NumPy's reduction along the first axis of narrow arrays is many times slower.
         low = np.minimum(low, [points[:, k].min() for k in range(3)])
         high = np.maximum(high, [points[:, k].max() for k in range(3)])

@@ -24,6 +24,12 @@ Matrix = tuple[Vec4, Vec4, Vec4, Vec4]
 IDENTITY_TURN: Vec4 = (0.0, 0.0, 0.0, 1.0)
 
 
+def as_matrix(values: DoubleArray) -> Matrix:
+    """A (4, 4) array as the rows of a node's matrix."""
+    a, b, c, d = ((float(r[0]), float(r[1]), float(r[2]), float(r[3])) for r in values)
+    return a, b, c, d
+
+
 @dataclass(frozen=True, eq=False)
 class MorphTarget:
     """Offsets of a primitive's vertices, absent where nothing moves.
@@ -106,7 +112,10 @@ class Mesh:
 
 @dataclass(frozen=True)
 class Camera:
-    """A view: perspective (`yfov_rad`, `aspect` if fixed) or orthographic (`xmag`, `ymag` in metres). Looks along -Z."""
+    """A view: perspective (`yfov_rad`, `aspect` if fixed) or orthographic (`xmag`, `ymag` in metres).
+
+    Looks along -Z.
+    """
 
     name: str
     _: KW_ONLY
@@ -138,8 +147,9 @@ class Light:
 class Node:
     """A place in the tree. Names are unique in a scene; a node with a mesh is a *part*.
 
-    translation (3,), rotation (4,) xyzw, scale (3,): parent_from_local. `matrix`, by rows, stands in their place where they
-    cannot say it (shear). `detail` is the level of detail, 0 the finest. `weights` stand in place of the mesh's own.
+    translation (3,), rotation (4,) xyzw, scale (3,): parent_from_local. `matrix`, by rows, stands in their place where
+    they cannot say it (shear). `detail` is the level of detail, 0 the finest. `weights` stand in place of the mesh's
+    own.
     """
 
     name: str

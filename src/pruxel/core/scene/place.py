@@ -51,9 +51,7 @@ def placed(name: str, models: Sequence[Scene], where: Placements, limits: Limits
         own, shift = merged.nodes[first[number] : first[number + 1]], len(nodes) - first[number]
         if not own:
             continue
-        place = Node(
-            models[number].name, translation=tuple(position), rotation=tuple(rotation), scale=tuple(scale)
-        )
+        place = Node(models[number].name, translation=tuple(position), rotation=tuple(rotation), scale=tuple(scale))
         if len(own) == 1 and _unmoved(own[0]):
             nodes.append(replace(place, mesh=own[0].mesh, origin=own[0].origin))
         else:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
@@ -27,7 +28,8 @@ def posed(scene: Scene, clip: Clip, seconds: float) -> Scene:
         value = value_at(channel.times, values, seconds, channel.interpolation, turn=turn).astype(float).tolist()
         node = nodes[channel.node]
         matrix = node.matrix if channel.path == "weights" else None
-        nodes[channel.node] = replace(node, **{channel.path: tuple(value)}, matrix=matrix)
+        moved: dict[str, Any] = {channel.path: tuple(value), "matrix": matrix}
+        nodes[channel.node] = replace(node, **moved)
     return replace(scene, nodes=tuple(nodes))
 
 
@@ -40,8 +42,8 @@ def joint_matrices(scene: Scene, skin: int, world: DoubleArray) -> DoubleArray:
 def standing(scene: Scene, only: Collection[int] | None = None) -> Iterator[tuple[int, Node, Mesh]]:
     """Every shown part (or those of some nodes) in world space as it stands, counter-clockwise fronts.
 
-    Morph targets are mixed in and joints hold their vertices; a skin disregards where its part stands (glTF 2.0, section
-    3.7.3.3). Arrays of a part that stays where it is are the very ones of the scene.
+    Morph targets are mixed in and joints hold their vertices; a skin disregards where its part stands (glTF 2.0,
+    section 3.7.3.3). Arrays of a part that stays where it is are the very ones of the scene.
     """
     world = world_from_local(scene)
     for index, node, mesh in parts(scene):

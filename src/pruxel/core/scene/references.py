@@ -1,7 +1,7 @@
 """Every index that a value of the scene holds, declared once beside its field and walked in one place.
 
-A field says what it points at with `points_to`. Merging, keeping, sharing and checking use only this walk, so a field that is
-added cannot be forgotten by any of them.
+A field says what it points at with `points_to`. Merging, keeping, sharing and checking use only this walk, so a field
+that is added cannot be forgotten by any of them.
 """
 
 from __future__ import annotations
@@ -10,7 +10,7 @@ import dataclasses
 import typing
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, is_dataclass, replace
-from functools import lru_cache
+from functools import cache
 from typing import Any, Literal, TypeVar
 
 Table = Literal["nodes", "meshes", "materials", "textures", "images", "skins", "cameras", "lights"]
@@ -23,7 +23,10 @@ _KEY = "points_to"
 
 @dataclass(frozen=True)
 class Pointer:
-    """What a field's numbers are indices of. What is `held` stays when its holder stays; a joint's clip does not hold it."""
+    """What a field's numbers are indices of. What is `held` stays when its holder stays.
+
+    A joint's clip does not hold it.
+    """
 
     table: Table
     held: bool = True
@@ -43,7 +46,7 @@ def points_to(table: Table, *, held: bool = True) -> dict[str, Any]:
     return {_KEY: Pointer(table, held)}
 
 
-@lru_cache(maxsize=None)
+@cache
 def _places(kind: type) -> tuple[_Place, ...]:
     hints = typing.get_type_hints(kind)
     found = []
@@ -64,7 +67,7 @@ def _dataclasses_in(hint: Any) -> Iterator[type]:  # noqa: ANN401
 
 def references(value: object) -> Iterator[tuple[str, Pointer, int]]:
     """All indices that a value and what it consists of hold: the field's dotted path, what it points at, the number."""
-    for place in _places(type(value)):
+    for place in _places(type(value)):  # type: ignore[arg-type]
         inside = getattr(value, place.name)
         for item in inside if isinstance(inside, tuple) else (inside,):
             if item is None:
@@ -78,11 +81,11 @@ def references(value: object) -> Iterator[tuple[str, Pointer, int]]:
 def remapped(value: V, maps: Maps) -> V | None:
     """The value with its indices renumbered; what did not change is the same object.
 
-    An index that its map does not have is gone: it leaves its tuple, an optional field becomes None, and a value that cannot
-    be without it is gone itself (None).
+    An index that its map does not have is gone: it leaves its tuple, an optional field becomes None, and a value that
+    cannot be without it is gone itself (None).
     """
     changes: dict[str, Any] = {}
-    for place in _places(type(value)):
+    for place in _places(type(value)):  # type: ignore[arg-type]
         inside = getattr(value, place.name)
         if inside is None or inside == ():
             continue

@@ -21,7 +21,10 @@ def leading_texture(material: Material | None) -> TextureRef | None:
 
 
 def shown_uvs(primitive: Primitive, materials: Sequence[Material]) -> FloatArray | None:
-    """The (n, 2) coordinates, origin top left: the leading texture's set with its placement baked in; None without any."""
+    """The (n, 2) coordinates, origin top left: the leading texture's set with its placement baked in.
+
+    None without any.
+    """
     if not primitive.uvs:
         return None
     ref = leading_texture(None if primitive.material is None else materials[primitive.material])

@@ -14,7 +14,6 @@ from pruxel.core.sources.files import map_file
 from pruxel.core.sources.kinds import HEAD_BYTES, Kind, classify
 from pruxel.core.sources.knowledge import Knowledge
 
-
 # How far a single file's companions are looked for.
 _COMPANION_DEPTH, _MOST_COMPANIONS = 2, 4000
 
@@ -131,7 +130,11 @@ class FileSource:
                 if seen > _MOST_COMPANIONS:
                     return
                 path = Path(folder) / name
-                if path == self.file or not path.is_file() or not path.resolve().is_relative_to(self.file.parent.resolve()):
+                if (
+                    path == self.file
+                    or not path.is_file()
+                    or not path.resolve().is_relative_to(self.file.parent.resolve())
+                ):
                     continue
                 relative = path.relative_to(self.file.parent).as_posix()
                 kind = classify(first_bytes(path), relative, self.knowledge.layouts)

@@ -104,7 +104,9 @@ _ENDINGS: dict[Kind, str] = {
     Kind.TEXTURE: "tga dds png jpg jpeg bmp webp gif tif tiff qoi ktx ktx2 hdr exr avif ppm pgm pbm pnm pcx ico svg",
     Kind.TABLE: "csv tsv sqlite sqlite3 db",
     Kind.PACK: "zip 7z tar",
-    Kind.TEXT: "txt md json yaml yml xml ini cfg conf toml log lua py js sh bat vert frag glsl hlsl wgsl po pot srt html css",
+    Kind.TEXT: (
+        "txt md json yaml yml xml ini cfg conf toml log lua py js sh bat vert frag glsl hlsl wgsl po pot srt html css"
+    ),
     Kind.SOUND: "wav ogg oga opus flac mp3 aif aiff aifc au snd mid midi m4a aac mod s3m xm it amr caf",
     Kind.FONT: "ttf otf ttc woff woff2 bdf pcf pfb fnt",
     Kind.VIDEO: "mp4 m4v mov webm mkv avi ogv mpg mpeg flv",
@@ -193,7 +195,10 @@ def _by_content(head: bytes) -> Kind | None:
 
 
 def looks_like_text(head: bytes) -> bool:
-    """Whether first bytes are text: UTF-8 (a character cut at the end allowed), UTF-16 with its mark, or mostly ASCII."""
+    """Whether first bytes are text.
+
+    UTF-8 (a character cut at the end allowed), UTF-16 with its mark, or mostly ASCII.
+    """
     if len(head) < _LEAST_TEXT:
         return False
     if head.startswith((b"\xff\xfe", b"\xfe\xff")):

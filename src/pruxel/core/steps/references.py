@@ -1,7 +1,7 @@
 """What the parameters of a step may point at, each a type of its own: forms offer a choice of just that.
 
-A reference is text (a name, a path, an id). Its type says what it refers to, in Python and in the JSON schema (`refers_to`);
-a quantity says its unit (`unit`). Both are read by the page's forms and by the registry.
+A reference is text (a name, a path, an id). Its type says what it refers to, in Python and in the JSON schema
+(`refers_to`); a quantity says its unit (`unit`). Both are read by the page's forms and by the registry.
 """
 
 from __future__ import annotations

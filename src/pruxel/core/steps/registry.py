@@ -32,7 +32,8 @@ P = TypeVar("P", bound=Params)
 class StepResult:
     """The new scene, and what was done: in a few words, in numbers, and what became of parts.
 
-    `renamed` gives a part's new name by its old one, `removed` lists parts that are gone, so that later steps can follow.
+    `renamed` gives a part's new name by its old one, `removed` lists parts that are gone, so that later steps can
+    follow.
     """
 
     scene: Scene
@@ -101,7 +102,9 @@ class Step(Generic[P]):
 
     def perform(self, scene: Scene, params: P, context: Context, library: Library) -> StepResult:
         """Run on a scene, with the other scenes that the parameters name."""
-        return self.join(scene, params, context, {wanted: library.scene(wanted, context) for wanted in self.needs(params)})
+        return self.join(
+            scene, params, context, {wanted: library.scene(wanted, context) for wanted in self.needs(params)}
+        )
 
     def run(self, scene: Scene, params: P, context: Context) -> StepResult:
         """Run on a scene alone."""

@@ -20,5 +20,7 @@ class Compressed:
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Choose by the path."""
         path = str(scope.get("path", ""))
-        plain = scope["type"] != "http" or (path.startswith(_AS_THEY_ARE) and not path.endswith(_BUT)) or "/zips/" in path
+        plain = (
+            scope["type"] != "http" or (path.startswith(_AS_THEY_ARE) and not path.endswith(_BUT)) or "/zips/" in path
+        )
         await (self._plain if plain else self._packed)(scope, receive, send)

@@ -19,8 +19,8 @@ from pruxel.server.api.models import BatchIn, DeliveryIn, DeliveryOut, FormatOut
 from pruxel.server.api.workpieces import workpiece_of
 from pruxel.server.jobs.queue import put_job
 from pruxel.server.jobs.stacks import stored_stack
-from pruxel.server.store.database import session
 from pruxel.server.settings import settings
+from pruxel.server.store.database import session
 from pruxel.server.store.jobs import ACTIVE, change_job, tell
 from pruxel.server.store.missing import not_found
 from pruxel.server.store.revisions import steps_of

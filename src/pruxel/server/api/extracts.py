@@ -17,7 +17,6 @@ from fastapi import APIRouter
 from fastapi.responses import StreamingResponse
 from sqlalchemy import func, select, text
 
-from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError, UsageError
 from pruxel.core.sources.names import safe_part
 from pruxel.server.api.browse_models import CollisionOut, ExtractIn, HolderOut, SelectionIn, SelectionOut, ZipOut
@@ -168,7 +167,9 @@ def remove_extracted(job: UUID) -> None:
         if found is None or found.kind != "extract":
             raise not_found("extraction")
         if found.status in ACTIVE:
-            raise UsageError(ErrorCode.USAGE, "this extraction still runs", expected="one that has ended or was stopped")
+            raise UsageError(
+                ErrorCode.USAGE, "this extraction still runs", expected="one that has ended or was stopped"
+            )
         folder = Path(found.payload["folder"]).resolve()
         if folder.is_relative_to(settings().extracts.resolve()) and folder != settings().extracts.resolve():
             shutil.rmtree(folder, ignore_errors=True)

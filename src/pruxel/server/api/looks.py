@@ -12,9 +12,9 @@ from sqlalchemy import select
 from pruxel.server.api.browse_models import (
     GlanceFacts,
     GlanceOut,
-    ProblemOut,
     LookOut,
     NeedsOut,
+    ProblemOut,
     ReferenceOut,
     ReferencesOut,
     SightIn,

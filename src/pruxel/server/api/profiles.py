@@ -82,7 +82,6 @@ def check_text(project: UUID, wanted: ProfileIn) -> ProfileOut:
 @router.put("/projects/{project}/profile")
 def set_profile(project: UUID, wanted: ProfileIn) -> JobOut | None:
     """Replace the profile and read all sources again by it. Raises when the text does not hold together."""
-    job = None
     with session() as db:
         found = _project(db, project)
         if wanted.text.strip():

@@ -71,7 +71,9 @@ def apply_recipe(recipe: UUID, wanted: ApplyIn) -> None:
     """Add a recipe's steps behind those of some workpieces; each can be undone by itself."""
     with session() as db:
         found = _recipe(db, recipe)
-        rows = db.execute(select(Workpiece).where(Workpiece.id.in_(wanted.workpieces)).with_for_update()).scalars().all()
+        rows = (
+            db.execute(select(Workpiece).where(Workpiece.id.in_(wanted.workpieces)).with_for_update()).scalars().all()
+        )
         for row in rows:
             if row.project_id == found.project_id:
                 add_revision(db, row, [*steps_of(db, row), *found.steps])

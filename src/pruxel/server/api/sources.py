@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from dataclasses import replace
+from pathlib import Path
 from urllib.parse import unquote
 from uuid import UUID
 
@@ -119,7 +119,6 @@ def _source(db: Session, source: UUID) -> SourceRow:
 @router.patch("/sources/{source}")
 def change_source(source: UUID, wanted: SourceIn) -> SourceOut:
     """Switch a source on or off, group it, or let it be read by the nearest version."""
-    job: Job | None = None
     with session() as db:
         row = _source(db, source)
         if wanted.on is not None:
@@ -132,8 +131,7 @@ def change_source(source: UUID, wanted: SourceIn) -> SourceOut:
         touch(db, row.project_id)
         tell(db, {"changed": "sources", "project_id": str(row.project_id)})
         db.flush()
-        result = _out(row, state_of(db, row.project_id))
-    return result
+        return _out(row, state_of(db, row.project_id))
 
 
 @router.post("/sources/{source}/read", status_code=202)
@@ -166,7 +164,7 @@ def remove_source(source: UUID) -> None:
     """Take one source out of the project; nothing on disk is touched."""
     with session() as db:
         row = _source(db, source)
-        job = _leave(db, row)
+        _leave(db, row)
         touch(db, row.project_id)
         tell(db, {"changed": "sources", "project_id": str(row.project_id)})
 

@@ -1,4 +1,7 @@
-"""Child processes that jobs run in: kept warm from job to job, killed when one hangs, grows too large or will not stop."""
+"""Child processes that jobs run in.
+
+Kept warm from job to job, killed when one hangs, grows too large or will not stop.
+"""
 
 from __future__ import annotations
 
@@ -47,7 +50,9 @@ class Child:
         self._process: multiprocessing.process.BaseProcess | None = None
         self._pipe: Connection | None = None
 
-    def run(self, job: uuid.UUID, limits: Limits, asked_to_stop: Callable[[], bool], leaving: Callable[[], bool]) -> Ending:
+    def run(
+        self, job: uuid.UUID, limits: Limits, asked_to_stop: Callable[[], bool], leaving: Callable[[], bool]
+    ) -> Ending:
         """Run one job to its end, whatever that is; a child that was killed is replaced for the next."""
         pipe, process = self._ready()
         try:

@@ -11,8 +11,8 @@ import numpy as np
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from pruxel.core.base.context import Context
 from pruxel.core.base.arrays import ByteArray
+from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, ErrorCode, Fault, InputError, PruxelError
 from pruxel.core.extract.clips import extent_of
 from pruxel.core.extract.level import Level
@@ -87,7 +87,7 @@ def sound_picture(wave: Wave) -> str:
     low, high = ((1 - wave.peaks[:, number]) / 2 * (height - 1) for number in (0, 1))
     rows = np.arange(height)[:, None]
     inside = (rows >= np.floor(high)) & (rows <= np.ceil(low))
-    picture = np.where(inside[..., None], np.uint8(_SEA), np.uint8(_PAPER)).astype(np.uint8)
+    picture = np.where(inside[..., None], _SEA, _PAPER).astype(np.uint8)
     data = png.encode(picture)
     key = hashlib.blake2b(data, digest_size=16).hexdigest()
     put_blob(key, data)

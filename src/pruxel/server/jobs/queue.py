@@ -1,4 +1,7 @@
-"""The task queue, and putting jobs into it: in the very transaction that stores them, so that none is ever lost between."""
+"""The task queue, and putting jobs into it.
+
+In the very transaction that stores them, so that none is ever lost between.
+"""
 
 from __future__ import annotations
 
@@ -36,8 +39,8 @@ _PRIORITY = {
 }
 # The queue library's own function for this: a row of its table and a word to its workers.
 _DEFER = text(
-    "SELECT unnest(procrastinate_defer_jobs_v1(ARRAY[ROW(:queue, :task, :priority, NULL, :lock, CAST(:args AS jsonb), NULL)"
-    "::procrastinate_job_to_defer_v1]))"
+    "SELECT unnest(procrastinate_defer_jobs_v1(ARRAY[ROW(:queue, :task, :priority, NULL, :lock, CAST(:args AS jsonb), "
+    "NULL)::procrastinate_job_to_defer_v1]))"
 )
 
 

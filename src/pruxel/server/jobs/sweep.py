@@ -58,7 +58,8 @@ def forget_old_scenes(db: Session, most_bytes: int) -> int:
 
 def reachable(db: Session) -> Iterator[str]:
     """The keys of all blobs that something names."""
-    yield from db.execute(select(EntryRow.picture).where(EntryRow.picture.is_not(None)).distinct()).scalars()
+    drawn = db.execute(select(EntryRow.picture).where(EntryRow.picture.is_not(None)).distinct()).scalars()
+    yield from (key for key in drawn if key)
     yield from db.execute(select(NameListRow.blob)).scalars()
     manifests = set(db.execute(select(StoredScene.manifest)).scalars())
     for table in (View.content, Glance.content, Job.payload):

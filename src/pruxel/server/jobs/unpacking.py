@@ -62,9 +62,9 @@ class _Sink:
 
 def zip_pieces(stack: StoredStack, chosen: dict[str, Any]) -> Iterator[bytes]:
     """A selection as one zip, piece by piece; what cannot be read is listed inside."""
-    sink = _Sink()
+    sink: Any = _Sink()
     faults = []
-    with zipfile.ZipFile(sink, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:  # type: ignore[arg-type]
+    with zipfile.ZipFile(sink, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
         for row, name in named_rows(stack, chosen):
             try:
                 data = stack.read_row(row, Context())

@@ -47,7 +47,10 @@ def view_key(workpiece: Workpiece, steps: list[Any]) -> str:
 
 
 class ProjectLibrary(Library):
-    """Other entries and workpieces of a project, for steps that bring them in. `above` are workpieces that wait for it."""
+    """Other entries and workpieces of a project, for steps that bring them in.
+
+    `above` are workpieces that wait for it.
+    """
 
     def __init__(self, project: uuid.UUID, above: tuple[str, ...] = ()) -> None:
         self._project, self._above = project, above

@@ -93,7 +93,9 @@ def _after(job_id: uuid.UUID, ending: Ending) -> None:
             return
         _clear_partial(job)
         if ending is Ending.STOPPED and job.cancel:
-            change_job(db, job_id, status="paused" if job.payload.get("pause") else "cancelled", message="stopped on request")
+            change_job(
+                db, job_id, status="paused" if job.payload.get("pause") else "cancelled", message="stopped on request"
+            )
         elif _LEAVING.is_set():
             put_again(db, job, attempts=max(job.attempts - 1, 0), message="waits for a worker")
         elif ending in {Ending.TOO_LONG, Ending.TOO_LARGE}:

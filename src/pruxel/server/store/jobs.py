@@ -102,6 +102,6 @@ def fail_lost(db: Session, job: Job) -> None:
         ErrorCode.CANCELLED,
         "the worker stopped in the middle of this work, twice",
         file=job.title,
-        hint="Nothing half-written was kept. Start it again; should it stop again, the file may be damaged or too large.",
+        hint="Nothing half-written was kept. Start it again; if it stops again, the file may be damaged or too large.",
     )
     change_job(db, job.id, status="failed", message="the worker stopped", fault=fault.as_dict())

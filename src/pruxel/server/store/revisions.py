@@ -1,4 +1,7 @@
-"""The steps of a workpiece, revision by revision: undo and redo move between them, a change goes on from where one is."""
+"""The steps of a workpiece, revision by revision.
+
+Undo and redo move between them, a change goes on from where one is.
+"""
 
 from __future__ import annotations
 

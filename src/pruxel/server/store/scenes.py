@@ -1,7 +1,7 @@
 """The scene store: scenes as manifests over blobs, results of steps by key, and what the page reads of them.
 
-Arrays and images are blobs named by their content; a manifest is a blob too. Rows of `stored_scenes` say under which key a
-scene is kept and when it was used last, so that a sweep can bound the whole in bytes.
+Arrays and images are blobs named by their content; a manifest is a blob too. Rows of `stored_scenes` say under which
+key a scene is kept and when it was used last, so that a sweep can bound the whole in bytes.
 """
 
 from __future__ import annotations

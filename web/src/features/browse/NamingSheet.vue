@@ -135,10 +135,9 @@ watch(
               class="flex gap-3 px-3 py-1"
               :class="{ 'text-faint': !row.number }"
             >
-              <span class="w-40 shrink-0 truncate font-medium">{{ row.name }}</span
-              ><span class="min-w-0 flex-1 truncate font-mono text-[12px]">{{
-                row.places[0] ?? `nothing for ${row.code}`
-              }}</span
+              <span class="w-40 shrink-0 truncate font-medium">{{ row.name }}</span><span
+                class="min-w-0 flex-1 truncate font-mono text-[12px]"
+                >{{ row.places[0] ?? `nothing for ${row.code}` }}</span
               ><span v-if="row.number > 1" class="num text-faint">{{ count(row.number) }}</span>
             </li>
           </ul>

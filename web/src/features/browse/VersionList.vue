@@ -41,8 +41,9 @@ const words = (v: Version) => {
         data-test="version"
       >
         <div class="flex items-baseline justify-between gap-2">
-          <span class="truncate font-semibold">{{ v.source }}</span
-          ><span class="num text-[12px]">{{ bytes(v.size) }}</span>
+          <span class="truncate font-semibold">{{ v.source }}</span><span class="num text-[12px]">{{
+            bytes(v.size)
+          }}</span>
         </div>
         <p class="text-[12px]" :class="v.wins ? 'text-sea' : v.differs.length ? 'text-marigold' : 'text-faint'">
           {{ words(v) }}

@@ -27,8 +27,7 @@ const emit = defineEmits<{ open: [card: Card]; files: [card: Card]; take: [card:
         <span class="num shrink-0 text-[11.5px] text-faint">{{ card.code }}</span>
       </div>
       <p class="line-clamp-2 text-[12px] text-faint">
-        <span class="capitalize">{{ card.group }}</span
-        ><template v-for="(paths, part) in card.parts" :key="part"
+        <span class="capitalize">{{ card.group }}</span><template v-for="(paths, part) in card.parts" :key="part"
           ><template v-if="paths.length"
             >, {{ paths.length > 1 ? `${paths.length} ` : '' }}{{ part }}</template
           ></template

@@ -123,14 +123,13 @@ const state = (key: Key) => {
       </p>
       <ul class="mb-3 divide-y divide-line">
         <li v-for="s in hashed" :key="s.id" class="flex items-center gap-3 py-1.5">
-          <span class="min-w-0 flex-1 truncate font-medium">{{ s.label }}</span
-          ><span class="h-1.5 w-24 overflow-hidden rounded-full bg-sunk"
+          <span class="min-w-0 flex-1 truncate font-medium">{{ s.label }}</span><span
+            class="h-1.5 w-24 overflow-hidden rounded-full bg-sunk"
             ><span class="block h-full bg-sea" :style="{ width: `${(s.named / s.hashed) * 100}%` }" /></span
           ><span class="num text-[12px]" data-test="known">{{ count(s.named) }} / {{ count(s.hashed) }}</span>
         </li>
         <li v-for="list in lists" :key="list.id" class="flex items-center gap-3 py-1.5" data-test="name-list">
-          <span class="min-w-0 flex-1 truncate">{{ list.label }}</span
-          ><span class="num text-[12px] text-faint"
+          <span class="min-w-0 flex-1 truncate">{{ list.label }}</span><span class="num text-[12px] text-faint"
             >{{ count(list.names) }} names<template v-if="list.dropped"
               >, {{ count(list.dropped) }} lines dropped</template
             ></span
@@ -173,8 +172,9 @@ const state = (key: Key) => {
         </p>
         <ul class="max-h-44 overflow-auto text-[12px]">
           <li v-for="w in won" :key="w.name" class="flex justify-between gap-3">
-            <span class="truncate font-mono">{{ w.name }}</span
-            ><span class="whitespace-nowrap text-faint">{{ w.how }}</span>
+            <span class="truncate font-mono">{{ w.name }}</span><span class="whitespace-nowrap text-faint">{{
+              w.how
+            }}</span>
           </li>
         </ul>
       </div>

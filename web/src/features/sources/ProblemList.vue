@@ -17,8 +17,7 @@ const body = (row: ProblemRow) => (row.hint ? row.line.replace(row.hint, '').tri
         <p class="flex gap-3">
           <span class="w-28 shrink-0 truncate font-semibold" :class="row.source ? 'text-brick' : 'text-marigold'">{{
             row.label
-          }}</span
-          ><span class="min-w-0 break-words">{{ body(row) }}</span>
+          }}</span><span class="min-w-0 break-words">{{ body(row) }}</span>
         </p>
         <p v-if="row.hint" class="pl-31 text-faint">{{ row.hint }}</p>
       </li>

@@ -36,12 +36,14 @@ def compare_gltf(scene: Scene, read: ReadBack, t: Tolerances) -> list[Check]:
     pairs = list(_drawn(scene))
     kinds = [(node, number) for node, number, _ in pairs]
     written = [_surface(scene, node, number, primitive) for node, number, primitive in pairs]
-    found = [_read_surface(scene, read, parts_read.get(key), primitive) for key, (_, _, primitive) in zip(kinds, pairs, strict=True)]
+    found = [
+        _read_surface(read, parts_read.get(key), primitive) for key, (_, _, primitive) in zip(kinds, pairs, strict=True)
+    ]
     checks += compare_surfaces(written, found, t)
     checks.append(compare_strokes(scene, read))
     checks += [_materials(scene, read, t), _textures(scene, read)]
     if scene.skins:
-        checks.append(_skins(scene, read, parts_read, t))
+        checks.append(_skins(scene, parts_read, t))
     checks += _clips(scene, read, t)
     checks += _poses(scene, read, parts_read, t)
     return checks
@@ -80,7 +82,9 @@ def _places(scene: Scene, read: ReadBack, shown: Sequence[int], t: Tolerances) -
     apart = np.abs(columns.transpose(0, 2, 1) - world).reshape(len(shown), -1).max(axis=1, initial=0)
     for index, far in zip(shown, apart, strict=True):
         tally.add(scene.nodes[index].name, np.array([far]), t.length * size)
-    words = "all alike" if not tally.wrong else f"{tally.wrong:,} stand elsewhere, most '{tally.where}' ({tally.worst:.3g})"
+    words = (
+        "all alike" if not tally.wrong else f"{tally.wrong:,} stand elsewhere, most '{tally.where}' ({tally.worst:.3g})"
+    )
     return Check("where nodes stand", f"{len(shown):,} nodes", words, not tally.wrong)
 
 
@@ -103,7 +107,7 @@ def _surface(scene: Scene, node: int, number: int, primitive: Primitive) -> Surf
     )
 
 
-def _read_surface(scene: Scene, read: ReadBack, part: dict[str, Any] | None, primitive: Primitive) -> Surface:
+def _read_surface(read: ReadBack, part: dict[str, Any] | None, primitive: Primitive) -> Surface:
     if part is None or part["kind"] != "triangles":
         return Surface("nothing", np.zeros((0, 3), np.float32))
     geometry = read.geometries[part["geometry"]]
@@ -183,11 +187,15 @@ def _textures(scene: Scene, read: ReadBack) -> Check:
             wanted = None if ref is None else f"{scene.textures[ref.texture].image}/{ref.uv_set}"
             if found.get(key) != wanted:
                 wrong.append(f"{slot.replace('_', ' ')} of '{material.name}'")
-    words = "in the same slots" if not wrong else f"another in {wrong[0]}" + (f" and {len(wrong) - 1} more" if wrong[1:] else "")
+    words = (
+        "in the same slots"
+        if not wrong
+        else f"another in {wrong[0]}" + (f" and {len(wrong) - 1} more" if wrong[1:] else "")
+    )
     return Check("textures", f"{len(scene.images):,} images", words, not wrong)
 
 
-def _skins(scene: Scene, read: ReadBack, parts_read: dict[tuple[int, int], dict[str, Any]], t: Tolerances) -> Check:
+def _skins(scene: Scene, parts_read: dict[tuple[int, int], dict[str, Any]], t: Tolerances) -> Check:
     """Joints and their matrices, for every part that a skin holds."""
     wrong = ""
     for index, node, _ in parts(scene):
@@ -279,6 +287,6 @@ def _poses(
         name = scene.nodes[node].name
         clip = "" if when[0] < 0 else f" in '{scene.clips[when[0]].name}' at {when[1]:.0%}"
         tally.add(name + clip, apart, max(t.length * diagonal, 1e-9) * 5)
-    at = "at rest" if not scene.clips else "at rest and at 0, 50, 100 % of each clip"
+    when_words = "at rest" if not scene.clips else "at rest and at 0, 50, 100 % of each clip"
     words = "all alike" if not tally.wrong else f"{tally.wrong:,} elsewhere, up to {tally.worst:.3g} m, {tally.where}"
-    return [Check(f"where vertices stand {at}", f"{tally.compared:,} places", words, not tally.wrong)]
+    return [Check(f"where vertices stand {when_words}", f"{tally.compared:,} places", words, not tally.wrong)]

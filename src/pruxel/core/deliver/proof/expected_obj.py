@@ -38,7 +38,7 @@ def _surface(mesh: Mesh, name: str, materials: list[str], scene: Scene) -> Surfa
     def uvs(primitive: Primitive, corners: AnyArray) -> AnyArray:
         shown = shown_uvs(primitive, scene.materials)
         # The reader fills with zeros, from the bottom left, where a part has some coordinates and lacks others.
-        return np.tile(np.float32([0, 1]), (len(corners), 1)) if shown is None else shown[corners]
+        return np.tile(np.array([0, 1], np.float32), (len(corners), 1)) if shown is None else shown[corners]
 
     normals = [None if p.normals is None else p.normals[c] for p, c in zip(mesh.primitives, pieces, strict=True)]
     named = [n for n in normals if n is not None]
@@ -49,7 +49,11 @@ def _surface(mesh: Mesh, name: str, materials: list[str], scene: Scene) -> Surfa
         (np.concatenate([uvs(p, c) for p, c in zip(mesh.primitives, pieces, strict=True)]),) if has_uvs else (),
         materials=np.concatenate(
             [
-                np.full(len(c), materials[len(scene.materials) if p.material is None else p.material] if materials else "", object)
+                np.full(
+                    len(c),
+                    materials[len(scene.materials) if p.material is None else p.material] if materials else "",
+                    object,
+                )
                 for p, c in zip(mesh.primitives, pieces, strict=True)
             ]
         ),
@@ -89,7 +93,9 @@ def _materials(scene: Scene, names: list[str], read: ReadBack, t: Tolerances) ->
         for key, value in wanted.items():
             stored = found[name].get(key)
             if stored is None or not np.allclose(stored, value, rtol=t.factor, atol=t.factor):
-                return Check("materials", f"{len(names):,}", f"{key} of '{name}' is {stored}, not {value}", passed=False)
+                return Check(
+                    "materials", f"{len(names):,}", f"{key} of '{name}' is {stored}, not {value}", passed=False
+                )
     return Check("materials", f"{len(names):,}", "the same names and factors", passed=True)
 
 

@@ -1,6 +1,7 @@
-"""The judge: a program for Node with three.js's loaders and the official glTF validator inside, run as a process of its own.
+"""The judge: a program for Node with three.js's loaders and the official glTF validator inside, run as a process.
 
-It is built into this package by the page's build (`web/judge`), so that an installed application has it as a checkout does.
+It is built into this package by the page's build (`web/judge`), so that an installed application has it as a checkout
+does.
 """
 
 from __future__ import annotations
@@ -46,7 +47,10 @@ class Geometry:
 
 @dataclass(frozen=True, eq=False)
 class ReadBack:
-    """All that the judge saw. Nodes, parts, materials, clips and poses are JSON as `web/judge/readback.ts` describes it."""
+    """All that the judge saw.
+
+    Nodes, parts, materials, clips and poses are JSON as `web/judge/readback.ts` describes it.
+    """
 
     reader: str
     nodes: list[dict[str, Any]]

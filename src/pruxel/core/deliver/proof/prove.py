@@ -49,8 +49,12 @@ def _validated(main: Path) -> list[Check]:
     issues = validate(main)
     checks = []
     for what, severity, count in (("errors", 0, issues["numErrors"]), ("warnings", 1, issues["numWarnings"])):
-        told = [f"{m['message']} ({m.get('pointer', 'somewhere')})" for m in issues["messages"] if m["severity"] == severity]
+        told = [
+            f"{m['message']} ({m.get('pointer', 'somewhere')})" for m in issues["messages"] if m["severity"] == severity
+        ]
         words = "; ".join(told[:_MOST_TOLD]) + (f"; and {count - _MOST_TOLD:,} more" if count > _MOST_TOLD else "")
         passed = count == 0 or severity > 0
-        checks.append(Check(what, "0", f"{count:,}: {words}" if count else "0", passed, warning=count > 0 and severity > 0))
+        checks.append(
+            Check(what, "0", f"{count:,}: {words}" if count else "0", passed, warning=count > 0 and severity > 0)
+        )
     return checks

@@ -15,8 +15,8 @@ from pruxel.core.deliver.proof.checks import Check, Tolerances
 class Surface:
     """Triangles of one part in the order of the file: a row a corner.
 
-    positions, normals (c, 3); uvs (c, 2) and colors (c, 4) one a set; joints (c, k) numbers of nodes and weights (c, k);
-    materials (c,) names as an object array, '' for none. What is None was not written and is not looked at.
+    positions, normals (c, 3); uvs (c, 2) and colors (c, 4) one a set; joints (c, k) numbers of nodes and weights (c,
+    k); materials (c,) names as an object array, '' for none. What is None was not written and is not looked at.
     """
 
     name: str
@@ -52,7 +52,14 @@ class Tally:
 
 Measure = Callable[[AnyArray, AnyArray], AnyArray]
 # What is compared: name, unit of the difference.
-_UNITS = {"positions": "m", "normals": "°", "texture coordinates": "", "vertex colours": "", "weights": "", "joints": ""}
+_UNITS = {
+    "positions": "m",
+    "normals": "°",
+    "texture coordinates": "",
+    "vertex colours": "",
+    "weights": "",
+    "joints": "",
+}
 
 
 def compare_surfaces(written: Sequence[Surface], read: Sequence[Surface], t: Tolerances) -> list[Check]:
@@ -94,7 +101,8 @@ def _compare_one(w: Surface, r: Surface, tallies: dict[str, Tally], materials: T
             there = number < len(sets_r)
             width = min(values.shape[1], sets_r[number].shape[1]) if there else 0
             apart = (
-                np.abs(values[:, :width] - sets_r[number][:, :width]).max(axis=1) / np.maximum(1, np.abs(values).max(axis=1))
+                np.abs(values[:, :width] - sets_r[number][:, :width]).max(axis=1)
+                / np.maximum(1, np.abs(values).max(axis=1))
                 if there
                 else np.full(len(values), np.inf)
             )
@@ -125,7 +133,10 @@ def distances(a: AnyArray, b: AnyArray) -> AnyArray:
 
 
 def _angles(a: AnyArray, b: AnyArray) -> AnyArray:
-    """The (n,) angles in degrees between (n, 3) directions, exact for small ones; a direction of no length is 180 away."""
+    """The (n,) angles in degrees between (n, 3) directions, exact for small ones.
+
+    A direction of no length is 180 away.
+    """
     first, second = a.astype(np.float64), b.astype(np.float64)
     length = np.linalg.norm(first, axis=1) * np.linalg.norm(second, axis=1)
     across = np.linalg.norm(np.cross(first, second), axis=1)
@@ -149,5 +160,3 @@ def compare_names(what: str, written: Sequence[str], read: Sequence[str]) -> Che
     pairs = zip(written, read, strict=False)
     first = next((f"'{a}' was read as '{b}'" for a, b in pairs if a != b), f"{len(read):,} of {len(written):,}")
     return Check(what, f"{len(written):,}", first, passed=False)
-
-

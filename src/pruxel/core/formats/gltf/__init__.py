@@ -7,8 +7,6 @@ from pruxel.core.formats.registry import CARRIABLE, Format, register
 _CARRIES = frozenset(CARRIABLE) - {"polygons"}
 
 GLB = register(Format("glb", "glTF binary", ("glb",), "model/gltf-binary", _CARRIES, write_glb, read))
-GLTF = register(
-    Format("gltf", "glTF text with files", ("gltf",), "model/gltf+json", _CARRIES, write_gltf, read)
-)
+GLTF = register(Format("gltf", "glTF text with files", ("gltf",), "model/gltf+json", _CARRIES, write_gltf, read))
 
 __all__ = ["GLB", "GLTF", "read", "write_glb", "write_gltf"]

@@ -75,9 +75,13 @@ class ClipReader:
     @staticmethod
     def _check(sampler: Fields, times: AnyArray, values: AnyArray, path: str, how: str) -> None:
         if not np.isfinite(times).all() or float(times[0]) < 0 or (np.diff(times) <= 0).any():
-            raise sampler.bad("input", "times do not ascend; the channel is left out", "seconds from 0 on, each later", None)
+            raise sampler.bad(
+                "input", "times do not ascend; the channel is left out", "seconds from 0 on, each later", None
+            )
         rows = len(times) * (3 if how == "CUBICSPLINE" else 1)
-        fits = values.shape[1] == _WIDTHS[path] and (len(values) % rows == 0 if path == "weights" else len(values) == rows)
+        fits = values.shape[1] == _WIDTHS[path] and (
+            len(values) % rows == 0 if path == "weights" else len(values) == rows
+        )
         if not fits or not np.isfinite(values).all():
             raise sampler.bad(
                 "output",

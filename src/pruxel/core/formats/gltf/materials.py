@@ -122,7 +122,8 @@ EXTENSIONS = (
         ),
     ),
 )
-# Extensions that are one number beside a material's own fields: name, our field, JSON key, the number that means nothing.
+# Extensions that are one number beside a material's own fields: name, our field, JSON key, the number that means
+# nothing.
 _NUMBERS = (
     ("KHR_materials_ior", "ior", "ior", 1.5),
     ("KHR_materials_emissive_strength", "emissive_strength", "emissiveStrength", 1.0),
@@ -270,8 +271,8 @@ class MaterialReader:
     def _from_glossy(self, material: Material, glossy: Fields) -> Material:
         """The older model of the archived extension: what is no metal keeps its colour, gloss becomes smoothness."""
         self.notes.append(
-            f"material '{material.name}' is given by specular colour and glossiness; its diffuse colour and a roughness "
-            "of one minus the glossiness stand for them"
+            f"material '{material.name}' is given by specular colour and glossiness; its diffuse colour and a "
+            "roughness of one minus the glossiness stand for them"
         )
         return replace(
             material,
@@ -291,7 +292,9 @@ class MaterialReader:
             else:
                 default = getattr(plain, slot.field)
                 count = len(default) if isinstance(default, tuple) else 0
-                values[slot.field] = found.numbers(slot.key, count, default) if count else found.number(slot.key, default)
+                values[slot.field] = (
+                    found.numbers(slot.key, count, default) if count else found.number(slot.key, default)
+                )
         coat = found.object("clearcoatNormalTexture") if extension.build is Clearcoat else None
         if coat is not None:
             values["normal_scale"] = coat.number("scale", 1.0)
@@ -313,7 +316,9 @@ class MaterialReader:
     def _within(self, found: Fields, key: str, values: tuple[float, ...]) -> tuple[float, ...]:
         inside = tuple(min(max(v, 0.0), 1.0) for v in values)
         if inside != values:
-            self.notes.append(f"{found.place}.{key} is not between 0 and 1 and is brought there: {values} became {inside}")
+            self.notes.append(
+                f"{found.place}.{key} is not between 0 and 1 and is brought there: {values} became {inside}"
+            )
         return inside
 
 

@@ -83,9 +83,7 @@ class MeshReader:
             )
         return positions
 
-    def _attribute(
-        self, attributes: Fields, key: str, widths: tuple[int, ...], count: int | None
-    ) -> AnyArray | None:
+    def _attribute(self, attributes: Fields, key: str, widths: tuple[int, ...], count: int | None) -> AnyArray | None:
         """An attribute as float32 rows; what is not finite becomes 0 and is told."""
         number = attributes.index(key, len(self.access.accessors), None)
         if number is None:
@@ -116,7 +114,9 @@ class MeshReader:
     def _primitive(self, item: Fields, mode: int, names: tuple[str, ...]) -> list[Primitive]:
         extensions = item.object("extensions")
         if extensions is not None and "KHR_draco_mesh_compression" in extensions:
-            raise item.bad("extensions", "a compressed primitive is left out", "plain accessors", "KHR_draco_mesh_compression")
+            raise item.bad(
+                "extensions", "a compressed primitive is left out", "plain accessors", "KHR_draco_mesh_compression"
+            )
         attributes = item.needed("attributes")
         positions = self._positions(attributes)
         count = len(positions)
@@ -177,7 +177,9 @@ class MeshReader:
             joints, _ = self.access.raw(attributes.index(f"JOINTS_{i}", len(self.access.accessors)))
             assert weights is not None
             if joints.shape != weights.shape or joints.dtype.kind != "u" or int(joints.max()) > 65_535:
-                raise attributes.bad(f"JOINTS_{i}", "joints are not whole numbers, four a vertex", "u8 or u16, four", joints.shape)
+                raise attributes.bad(
+                    f"JOINTS_{i}", "joints are not whole numbers, four a vertex", "u8 or u16, four", joints.shape
+                )
             pairs.append((joints.astype(np.uint16), np.maximum(weights, np.float32(0))))
         if not pairs:
             return None, None
@@ -218,14 +220,21 @@ class MeshReader:
     def _triangles(self, item: Fields, mode: int, vertices: int) -> AnyArray:
         flat = self._corners(item, vertices)
         if mode == _STRIP:
-            corners = np.stack([flat[:-2], flat[1:-1], flat[2:]], axis=1) if len(flat) > 2 else np.zeros((0, 3), np.uint32)
+            corners = (
+                np.stack([flat[:-2], flat[1:-1], flat[2:]], axis=1) if len(flat) > 2 else np.zeros((0, 3), np.uint32)
+            )
             corners[1::2] = corners[1::2, [1, 0, 2]]
         elif mode == _FAN:
             rest = max(len(flat) - 2, 0)
             corners = np.stack([flat[1 : 1 + rest], flat[2 : 2 + rest], np.full(rest, flat[0])], axis=1)
         else:
             if len(flat) % 3:
-                self._told(item, "the last corners make no whole triangle and are left out", "a multiple of three", f"{len(flat):,}")
+                self._told(
+                    item,
+                    "the last corners make no whole triangle and are left out",
+                    "a multiple of three",
+                    f"{len(flat):,}",
+                )
             corners = flat[: len(flat) - len(flat) % 3].reshape(-1, 3)
         return as_indices(corners)
 

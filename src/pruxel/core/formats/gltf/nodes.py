@@ -1,4 +1,7 @@
-"""Nodes, skins, cameras and lights of a glTF file. Source: glTF 2.0, sections 3.5, 3.7.3 and 3.10; KHR_lights_punctual."""
+"""Nodes, skins, cameras and lights of a glTF file. Source: glTF 2.0, sections 3.5, 3.7.3 and 3.10.
+
+KHR_lights_punctual.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +17,7 @@ from pruxel.core.formats.fields import Fields
 from pruxel.core.formats.gltf.access import Access
 from pruxel.core.formats.gltf.extras import extras_text
 from pruxel.core.geometry.transforms import compose, decompose
-from pruxel.core.scene.model import Camera, Light, Mesh, Node, Skin, Vec4
+from pruxel.core.scene.model import Camera, Light, Mesh, Node, Skin, Vec4, as_matrix
 from pruxel.core.scene.origin import Origin
 
 _INSTANCING = "EXT_mesh_gpu_instancing"
@@ -81,16 +84,20 @@ class NodeReader:
         placed = replace(node, translation=translation, rotation=rotation, scale=scale)
         size = float(np.abs(matrix[:3, :3]).max()) or 1.0
         if np.abs(compose(translation, rotation, scale) - matrix)[:3, :3].max() > 1e-5 * size:
-            return replace(placed, matrix=tuple(tuple(float(v) for v in row) for row in matrix))
+            return replace(placed, matrix=as_matrix(matrix))
         return placed
 
     def _unit(self, rotation: Vec4, found: Fields) -> Vec4:
         length = math.sqrt(math.fsum(v * v for v in rotation))
         if length < 1e-6:
-            self._told(found, "rotation", "a rotation has no length and counts as none", "four numbers of length 1", rotation)
+            self._told(
+                found, "rotation", "a rotation has no length and counts as none", "four numbers of length 1", rotation
+            )
             return (0.0, 0.0, 0.0, 1.0)
         if abs(length - 1) > 1e-3:
-            self._told(found, "rotation", "a rotation is not of unit length; it is scaled to it", "length 1", f"{length:.4g}")
+            self._told(
+                found, "rotation", "a rotation is not of unit length; it is scaled to it", "length 1", f"{length:.4g}"
+            )
         x, y, z, w = (v / length for v in rotation)
         return rotation if abs(length - 1) < 1e-6 else (x, y, z, w)
 
@@ -113,7 +120,9 @@ class NodeReader:
         counts = {len(array) for array in arrays.values()}
         widths = {"TRANSLATION": 3, "ROTATION": 4, "SCALE": 3}
         if len(counts) != 1 or any(a.shape[1] != widths[k] or not np.isfinite(a).all() for k, a in arrays.items()):
-            raise attributes.bad("TRANSLATION", "the instances do not fit together", "attributes of one length", sorted(counts))
+            raise attributes.bad(
+                "TRANSLATION", "the instances do not fit together", "attributes of one length", sorted(counts)
+            )
         count = counts.pop()
         if count > self.access.limits.nodes:
             raise attributes.bad("TRANSLATION", "too many instances", f"up to {self.access.limits.nodes:,}", count)
@@ -122,9 +131,9 @@ class NodeReader:
             "rotation": _rows(_unit_rows(arrays.get("ROTATION")), (0.0, 0.0, 0.0, 1.0), count),
             "scale": _rows(arrays.get("SCALE"), (1.0, 1.0, 1.0), count),
         }
+        places: list[dict[str, Any]] = [{k: tuple(v[i]) for k, v in whole.items()} for i in range(count)]
         return [
-            Node(f"{node.name}.{i + 1}", mesh=node.mesh, **{k: tuple(v[i]) for k, v in whole.items()}, origin=node.origin)
-            for i in range(count)
+            Node(f"{node.name}.{i + 1}", mesh=node.mesh, origin=node.origin, **place) for i, place in enumerate(places)
         ]
 
     def skin(self, found: Fields, number: int, nodes: int) -> Skin:
@@ -188,7 +197,14 @@ def unskinned(nodes: list[Node], meshes: list[Mesh], skins: list[Skin], faults: 
             message = f"the skin of '{node.name}' does not fit its mesh and is left off"
             found = f"joint {most}" if most >= 0 else "no joints in the mesh"
             faults.append(
-                Fault(ErrorCode.MALFORMED, message, file=file, field=node.origin.record, expected=f"joints below {count}", found=found)
+                Fault(
+                    ErrorCode.MALFORMED,
+                    message,
+                    file=file,
+                    field=node.origin.record,
+                    expected=f"joints below {count}",
+                    found=found,
+                )
             )
     return result
 
@@ -228,7 +244,9 @@ def light(found: Fields, number: int) -> Light:
         color=found.numbers("color", 3, plain.color, low=0),
         intensity=found.number("intensity", 1.0, low=0),
         range=found.number("range", None, low=1e-9),
-        inner_cone_rad=plain.inner_cone_rad if spot is None else spot.number("innerConeAngle", 0.0, low=0, high=math.pi / 2),
+        inner_cone_rad=plain.inner_cone_rad
+        if spot is None
+        else spot.number("innerConeAngle", 0.0, low=0, high=math.pi / 2),
         outer_cone_rad=plain.outer_cone_rad
         if spot is None
         else spot.number("outerConeAngle", plain.outer_cone_rad, low=0, high=math.pi / 2),

@@ -29,7 +29,10 @@ _SOURCES = ("EXT_texture_webp", "MSFT_texture_dds")
 
 
 def read(data: memoryview, name: str, find: Find, context: Context) -> ReadResult:
-    """Read either form; raises `InputError`. What cannot be used comes back as faults and notes, nothing goes in silence."""
+    """Read either form; raises `InputError`.
+
+    What cannot be used comes back as faults and notes, nothing goes in silence.
+    """
     outside = container.opened(data, name, READABLE)
     access = Access(outside.document, name, find, context.limits, outside.binary)
     return _Reader(outside.document, access, context, list(outside.notes)).result()
@@ -50,7 +53,12 @@ class _Reader:
         listed = document.objects("nodes")
         mesh_list, skin_list = document.objects("meshes"), document.objects("skins")
         camera_list, light_list = document.objects("cameras"), self._lights()
-        counts = {"meshes": len(mesh_list), "skins": len(skin_list), "cameras": len(camera_list), "lights": len(light_list)}
+        counts = {
+            "meshes": len(mesh_list),
+            "skins": len(skin_list),
+            "cameras": len(camera_list),
+            "lights": len(light_list),
+        }
         node_reader = NodeReader(self.access, counts)
         nodes = node_reader.nodes(listed)
         stages, shown = self._stages(nodes, len(listed))
@@ -162,7 +170,9 @@ class _Reader:
 
     def _image(self, found: Fields, number: int) -> Image:
         uri = found.values.get("uri")
-        linked = uri.rsplit("/", 1)[-1].rsplit(".", 1)[0] if isinstance(uri, str) and not uri.startswith("data:") else ""
+        linked = (
+            uri.rsplit("/", 1)[-1].rsplit(".", 1)[0] if isinstance(uri, str) and not uri.startswith("data:") else ""
+        )
         name = found.text("name", "") or linked or f"image {number + 1}"
         found.pass_over("mimeType")
         data = b""

@@ -1,6 +1,7 @@
 """Write glTF 2.0: one GLB, or JSON with a binary file and textures beside it.
 
-Scenes come from `formats.ready`, which has seen to what every writer needs: drawable parts, clean joints, readable images.
+Scenes come from `formats.ready`, which has seen to what every writer needs: drawable parts, clean joints, readable
+images.
 """
 
 from __future__ import annotations

@@ -39,7 +39,9 @@ def build_scene(
     faces = found.faces[keep]
     corners, face_of, fans = triangulate(found.v, found.corners[:, 0], faces, _MOST_CORNERS)
     if fans:
-        notes.append(f"{name}: {fans:,} polygons of more than {_MOST_CORNERS:,} corners are cut from their first corner")
+        notes.append(
+            f"{name}: {fans:,} polygons of more than {_MOST_CORNERS:,} corners are cut from their first corner"
+        )
     original = np.flatnonzero(keep)
     stem = name.rsplit("/", 1)[-1].rsplit(".", 1)[0]
     materials: dict[str, int] = {}
@@ -129,9 +131,7 @@ def _picked(corners: AnyArray, wanted: AnyArray) -> AnyArray:
     return corners[wanted]
 
 
-def _primitive(
-    found: Scanned, rows: AnyArray, sizes: IndexArray | None, material: int | None, name: str
-) -> Primitive:
+def _primitive(found: Scanned, rows: AnyArray, sizes: IndexArray | None, material: int | None, name: str) -> Primitive:
     vertices, flat = _vertices(rows)
     positions = as_floats(found.v[vertices[:, 0]], 3)
     indices = as_indices(flat)

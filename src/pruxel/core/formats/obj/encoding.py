@@ -11,9 +11,10 @@ _MARKS = ((b"\xff\xfe", "utf-16-le"), (b"\xfe\xff", "utf-16-be"))
 
 
 def plain_lines(data: memoryview, name: str, notes: list[str]) -> Bytes:
-    """Byte order marks taken off, UTF-16 read as text, lines that end in CR alone or go on after a backslash made whole.
+    """Byte order marks taken off, UTF-16 read as text, lines that end in CR or go on after a backslash made whole.
 
-    A file that needs none of this comes back as it is; what was done is told, since places in the file then count otherwise.
+    A file that needs none of this comes back as it is; what was done is told, since places in the file then count
+    otherwise.
     """
     text: Bytes = data
     head = bytes(data[:3])

@@ -1,4 +1,7 @@
-"""MTL: materials as text, read and written. Source: Wavefront, "MTL material format", and the PBR keys in common use."""
+"""MTL: materials as text, read and written. Source.
+
+Wavefront, "MTL material format", and the PBR keys in common use.
+"""
 
 from __future__ import annotations
 
@@ -92,20 +95,21 @@ def _with_line(loose: LooseMtl, key: str, rest: str, passed: Counter[str]) -> Lo
     material, first = loose.material, values[0]
     share = min(max(first, 0.0), 1.0)
     triple = (first, values[1] if len(values) > 1 else first, values[2] if len(values) > 2 else first)
-    color = tuple(min(max(v, 0.0), 1.0) for v in triple)
+    r, g, b = (min(max(v, 0.0), 1.0) for v in triple)
     if key == "kd":
-        return replace(loose, material=replace(material, base_color=(*color, material.base_color[3])))
+        return replace(loose, material=replace(material, base_color=(r, g, b, material.base_color[3])))
     if key == "ke":
         beyond = max(1.0, *triple)
-        glow = tuple(max(v, 0.0) / beyond for v in triple)
-        return replace(loose, material=replace(material, emissive=glow, emissive_strength=beyond))
+        r, g, b = (max(v, 0.0) / beyond for v in triple)
+        return replace(loose, material=replace(material, emissive=(r, g, b), emissive_strength=beyond))
     if key in {"d", "tr"}:
         alpha = share if key == "d" else 1.0 - share
         mode = "BLEND" if alpha < 1.0 else material.alpha_mode
         changed = replace(material, base_color=(*material.base_color[:3], alpha), alpha_mode=mode)
         return replace(loose, material=changed)
     if key in {"pr", "pm"}:
-        return replace(loose, material=replace(material, **{"pr": {"roughness": share}, "pm": {"metallic": share}}[key]))
+        rough = replace(material, roughness=share) if key == "pr" else replace(material, metallic=share)
+        return replace(loose, material=rough)
     if key == "ni":
         return replace(loose, material=replace(material, ior=max(first, 1.0)))
     if key == "ns" and material.roughness == 1.0:

@@ -89,7 +89,8 @@ def read(data: memoryview, name: str, find: Find, context: Context) -> ReadResul
 
 def _passed_words(passed: Counter[str], before: str = "") -> str:
     words = [
-        f"{count:,} line{'s' if count > 1 else ''} '{key}'" + (f" ({_WITHOUT_PLACE[key]})" if key in _WITHOUT_PLACE else "")
+        f"{count:,} line{'s' if count > 1 else ''} '{key}'"
+        + (f" ({_WITHOUT_PLACE[key]})" if key in _WITHOUT_PLACE else "")
         for key, count in sorted(passed.items())
         if count
     ]

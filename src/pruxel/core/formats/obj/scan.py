@@ -100,8 +100,9 @@ def _integer(data, at, end):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN
 def _scan(data, start, stop, tens, v, vt, vn, vc, corners, faces, notes, counts):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
     """Scan lines of data[start:stop].
 
-    `counts` is v, vt, vn, corners, faces, notes, broken lines, lines, and whether vertices have colours (`vc`). Corners are rows v, vt, vn as written, 0: absent;
-    relative ones (negative in the file) become the number within this slice, plus _RELATIVE.
+    `counts` is v, vt, vn, corners, faces, notes, broken lines, lines, and whether vertices have colours (`vc`).
+    Corners are rows v, vt, vn as written, 0: absent; relative ones (negative in the file) become the number within
+    this slice, plus _RELATIVE.
     """
     nv, nt, nn, nc, nf, ns, nb, nl = 0, 0, 0, 0, 0, 0, 0, 0
     colored = False
@@ -265,8 +266,8 @@ class Note:
 class Scanned:
     """All numbers of a file.
 
-    v (n, 3), vt (t, 2), vn (k, 3), vc (n, 3 or 0 without colours) float32; corners (c, 3) int32 zero-based, -1 absent; faces (f, 2) first corner and
-    corner count; notes in order; the count of broken lines.
+    v (n, 3), vt (t, 2), vn (k, 3), vc (n, 3 or 0 without colours) float32; corners (c, 3) int32 zero-based, -1 absent;
+    faces (f, 2) first corner and corner count; notes in order; the count of broken lines.
     """
 
     v: AnyArray

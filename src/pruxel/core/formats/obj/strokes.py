@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 
@@ -32,7 +33,9 @@ def with_strokes(scene: Scene, found: Scanned, strokes: list[Stroke], name: str)
     materials = {material.name: number for number, material in enumerate(scene.materials)}
     made: dict[str, list[Strokes]] = {}
     for (part, material, kind), runs in grouped.items():
-        indices = _segments(runs) if kind == "l" else np.array([[v] for run in runs for v in run], np.int64).reshape(-1, 1)
+        indices = (
+            _segments(runs) if kind == "l" else np.array([[v] for run in runs for v in run], np.int64).reshape(-1, 1)
+        )
         inside = ((indices >= 0) & (indices < len(found.v))).all(axis=1)
         indices = indices[inside]
         used, corners = np.unique(indices, return_inverse=True)
@@ -63,5 +66,5 @@ def with_strokes(scene: Scene, found: Scanned, strokes: list[Stroke], name: str)
 
 def _segments(runs: list[tuple[int, ...]]) -> np.ndarray:
     """(m, 2) ends of the segments of polylines."""
-    pairs = [(a, b) for run in runs for a, b in zip(run, run[1:], strict=False)]
+    pairs = [(a, b) for run in runs for a, b in pairwise(run)]
     return np.array(pairs, np.int64).reshape(-1, 2)

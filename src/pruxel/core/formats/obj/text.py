@@ -145,7 +145,6 @@ def _in_pieces(count: int, width: int, fill: Callable[[ByteArray, int, int], int
 
     `fill(out, start, stop)` writes rows into bytes and returns how many it used; a row takes at most `width`.
     """
-
     at_once = max(1, min(_ROWS_AT_ONCE, _PIECE_BYTES // width))
 
     def piece(first: int) -> memoryview:

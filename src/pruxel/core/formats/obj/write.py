@@ -1,4 +1,4 @@
-"""Write OBJ: world-space vertices as they stand, one object a part, materials in an MTL beside it, textures as PNG or JPEG."""
+"""Write OBJ: world-space vertices as they stand, one object a part, materials in an MTL, textures as PNG or JPEG."""
 
 from __future__ import annotations
 
@@ -122,8 +122,9 @@ class _Text:
                     yield f"usemtl {self.names[-1 if primitive.material is None else primitive.material]}\n".encode()
                 yield from _primitive(primitive, shown_uvs(primitive, self.scene.materials), counts)
             # Simple readers take an object with a line in it for lines only.
-            for number, strokes in enumerate(mesh.strokes):
-                yield f"o {one_word(node.name, 'part')}.{'points' if strokes.indices.shape[1] == 1 else 'lines'}{number + 1}\n".encode()
+            for n, strokes in enumerate(mesh.strokes, start=1):
+                kind = "points" if strokes.indices.shape[1] == 1 else "lines"
+                yield f"o {one_word(node.name, 'part')}.{kind}{n}\n".encode()
                 yield from _strokes(strokes, counts)
 
 
@@ -142,12 +143,12 @@ def _primitive(primitive: Primitive, uvs: FloatArray | None, counts: list[int]) 
     if normals is not None:
         yield from rows_text(b"vn", normals, _NORMAL_DECIMALS)
         counts[2] += len(normals)
-    has = {"has_uv": uvs is not None, "has_normal": normals is not None}
+    has_uv, has_normal = uvs is not None, normals is not None
     faces = written_faces(primitive)
     if faces is None:
-        yield from faces_text(primitive.indices, firsts, **has)
+        yield from faces_text(primitive.indices, firsts, has_uv=has_uv, has_normal=has_normal)
     else:
-        yield from polygons_text(b"f", *faces, firsts, **has)
+        yield from polygons_text(b"f", *faces, firsts, has_uv=has_uv, has_normal=has_normal)
 
 
 def _strokes(strokes: Strokes, counts: list[int]) -> Iterator[Bytes]:
@@ -182,7 +183,7 @@ def _materials(scene: Scene, names: list[str], context: Context) -> tuple[list[s
             grey[(image, number)] = f"textures/{name}"
         return grey[(image, number)]
 
-    materials = (*scene.materials, Material('plain'))[: len(names)]
+    materials = (*scene.materials, Material("plain"))[: len(names)]
     for material, name in zip(materials, names, strict=True):
         links: dict[str, str] = {}
         if material.base_color_texture:

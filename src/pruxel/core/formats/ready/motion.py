@@ -21,7 +21,9 @@ def with_playable_clips(scene: Scene, told: list[str]) -> Scene:
         rows = len(channel.times) * (3 if channel.interpolation == "CUBICSPLINE" else 1)
         fits = mesh is not None and counts[mesh] > 0 and channel.values.size == rows * counts[mesh]
         if not fits:
-            told.append(f"clip '{clip.name}' weighs targets that '{scene.nodes[channel.node].name}' does not have; left out")
+            told.append(
+                f"clip '{clip.name}' weighs targets that '{scene.nodes[channel.node].name}' does not have; left out"
+            )
         return fits
 
     clips = tuple(

@@ -9,7 +9,10 @@ from pruxel.core.scene.model import Mesh, Scene
 
 
 def with_drawable_parts(scene: Scene, told: list[str]) -> Scene:
-    """Primitives and strokes without triangles, points or lines go; a mesh that loses all of them leaves a bare node."""
+    """Primitives and strokes without triangles, points or lines go.
+
+    A mesh that loses all of them leaves a bare node.
+    """
 
     def drawable(mesh: Mesh) -> Mesh:
         primitives = tuple(p for p in mesh.primitives if len(p.indices) and len(p.positions))

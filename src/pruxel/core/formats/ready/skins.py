@@ -14,7 +14,7 @@ from pruxel.core.scene.walk import parents_of
 
 
 def with_clean_skins(scene: Scene, told: list[str]) -> Scene:
-    """Weights that sum to one, unused joints zero, skinned parts at the top, each skeleton below one node that is shown."""
+    """Weights that sum to one, unused joints zero, skinned parts at the top, each skeleton below one shown node."""
     if not scene.skins and not any(p.joints is not None for mesh in scene.meshes for p in mesh.primitives):
         return scene
     scene = _skinned_apart(scene)
@@ -43,12 +43,19 @@ def _skinned_apart(scene: Scene) -> Scene:
         weighted = [p.joints is not None for p in mesh.primitives]
         if node.skin is None:
             if any(weighted):
-                meshes.append(replace(mesh, primitives=tuple(replace(p, joints=None, weights=None) for p in mesh.primitives)))
+                meshes.append(
+                    replace(mesh, primitives=tuple(replace(p, joints=None, weights=None) for p in mesh.primitives))
+                )
                 nodes[index] = replace(node, mesh=len(meshes) - 1)
         elif not any(weighted):
             nodes[index] = replace(node, skin=None)
         elif not all(weighted):
-            loose = Node(f"{node.name}.loose", mesh=use(node.mesh, lambda p: p.joints is None), role=node.role, detail=node.detail)
+            loose = Node(
+                f"{node.name}.loose",
+                mesh=use(node.mesh, lambda p: p.joints is None),
+                role=node.role,
+                detail=node.detail,
+            )
             nodes.append(loose)
             held = use(node.mesh, lambda p: p.joints is not None)
             nodes[index] = replace(node, mesh=held, children=(*node.children, len(nodes) - 1))

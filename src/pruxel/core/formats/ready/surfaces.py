@@ -81,7 +81,9 @@ def _with_directions(primitive: Primitive, name: str, told: list[str]) -> Primit
     if normals is not None:
         length = np.linalg.norm(normals, axis=1, keepdims=True)
         if (length < 1e-6).any():
-            told.append(f"'{name}': {int((length < 1e-6).sum()):,} normals without length are worked out from the faces")
+            told.append(
+                f"'{name}': {int((length < 1e-6).sum()):,} normals without length are worked out from the faces"
+            )
             computed = vertex_normals(primitive.positions, primitive.indices)
             normals = as_floats(np.where(length < 1e-6, computed, normals / np.maximum(length, 1e-6)), 3)
         elif float(np.abs(length - 1).max(initial=0)) > _UNIT:

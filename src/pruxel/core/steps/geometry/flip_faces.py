@@ -35,7 +35,7 @@ def _flipped(primitive: Primitive, *, normals: bool) -> Primitive:
     tangents = primitive.tangents
     if tangents is not None and normals:
         # The bitangent is normal × tangent: with the normal turned, its sign keeps it where it was.
-        tangents = as_floats(tangents * np.float32([1, 1, 1, -1]), 4)
+        tangents = as_floats(tangents * np.array([1, 1, 1, -1], np.float32), 4)
     return replace(primitive, indices=indices, normals=turned if normals else primitive.normals, tangents=tangents)
 
 

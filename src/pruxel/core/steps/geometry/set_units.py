@@ -11,7 +11,7 @@ from pruxel.core.base.arrays import frozen
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
 from pruxel.core.scene.measure import measure
-from pruxel.core.scene.model import Clip, ClipChannel, Node, Scene
+from pruxel.core.scene.model import Clip, ClipChannel, Node, Scene, as_matrix
 from pruxel.core.scene.walk import parents_of
 from pruxel.core.steps.registry import Params, StepResult, step
 
@@ -30,7 +30,7 @@ def _scaled(node: Node, factor: float) -> Node:
     matrix = node.matrix
     if matrix is not None:
         grown = np.diag((factor, factor, factor, 1.0)) @ np.array(matrix)
-        matrix = tuple(tuple(float(v) for v in row) for row in grown)
+        matrix = as_matrix(grown)
     return replace(
         node,
         translation=(x * factor, y * factor, z * factor),

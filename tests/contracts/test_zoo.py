@@ -1,0 +1,125 @@
+"""Every reader, finding and writer over models that nobody here made, some of them broken on purpose.
+
+The package is installed by the set-up; without it these tests fail rather than pass over.
+"""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+import pruxel.core.findings  # noqa: F401 - registers all rules
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import InputError
+from pruxel.core.deliver.deliver import deliver
+from pruxel.core.deliver.proof import Outcome
+from pruxel.core.findings.registry import find
+from pruxel.core.formats.registry import ReadResult, format_for
+from pruxel.core.pictures.render import View, render
+from pruxel.core.scene.checks import problems
+from pruxel.core.scene.digest import digest
+from pruxel.core.scene.manifest import complete_manifest
+from pruxel.core.scene.measure import measure
+from pruxel.core.scene.pose import posed, standing
+from pruxel.core.sources.kinds import Kind, classify
+from tests import zoo
+
+CONTEXT = Context()
+READABLE = zoo.readable()
+EACH = pytest.mark.parametrize("path", READABLE, ids=zoo.label)
+# What is broken on purpose, or asks for what no file holds: refused, each by a word of its error.
+REFUSED_AT_MOST = 24
+
+
+def read(path: Path) -> ReadResult:
+    """The file as its reader gives it; raises `InputError`."""
+    spec = format_for(path.name)
+    assert spec is not None
+    assert spec.read is not None
+
+    def beside(name: str) -> bytes | None:
+        found = path.parent / name.replace("\\", "/")
+        return found.read_bytes() if found.is_file() else None
+
+    return spec.read(memoryview(path.read_bytes()), path.name, beside, CONTEXT)
+
+
+@lru_cache(maxsize=8)
+def opened(path: Path) -> ReadResult | InputError:
+    try:
+        return read(path)
+    except InputError as error:
+        return error
+
+
+def test_the_zoo_is_there() -> None:
+    assert len(zoo.models()) > 100, "install Debian's assimp-testmodels (make setup does)"
+    refused = [path for path in READABLE if isinstance(opened(path), InputError)]
+    assert len(refused) <= REFUSED_AT_MOST
+
+
+def test_nothing_of_an_open_format_is_unknown() -> None:
+    strange = [zoo.label(p) for p in zoo.models() if classify(p.read_bytes()[:4096], p.name, ()) is Kind.UNKNOWN]
+    assert strange == []
+
+
+@EACH
+def test_it_is_read_whole_or_refused_clearly(path: Path) -> None:
+    found = opened(path)
+    if isinstance(found, InputError):
+        fault = found.fault
+        assert fault.file
+        assert len(fault.line()) > len(fault.message)
+        return
+    scene = found.scene
+    assert problems(scene) == []
+    assert all(fault.file and fault.message for fault in found.faults)
+    assert digest(scene) == digest(read(path).scene), "the same bytes give the same scene"
+    assert complete_manifest(scene)["nodes"] is not None
+    facts = measure(scene)
+    assert np.isfinite([*facts.minimum, *facts.maximum, facts.area]).all()
+    for clip in scene.clips:
+        for seconds in (0.0, 0.37, 1e6):
+            for _, _, mesh in standing(posed(scene, clip, seconds)):
+                assert all(np.isfinite(p.positions).all() for p in mesh.primitives)
+
+
+@EACH
+def test_its_findings_name_parts_it_has(path: Path) -> None:
+    found = opened(path)
+    if isinstance(found, InputError):
+        return
+    names = {node.name for node in found.scene.nodes}
+    for finding in find(found.scene, CONTEXT):
+        assert finding.title
+        assert finding.evidence
+        assert set(finding.parts) <= names
+
+
+@EACH
+def test_it_is_delivered_and_proven(path: Path, tmp_path: Path) -> None:
+    found = opened(path)
+    if isinstance(found, InputError):
+        return
+    report = deliver(found.scene, "thing", ["glb", "obj"], tmp_path, CONTEXT)
+    wrong = [
+        (proof.reader, check.what, check.written, check.read)
+        for made in report.formats
+        for proof in made.proofs
+        for check in proof.checks
+        if not check.passed
+    ]
+    assert wrong == []
+    assert all(proof.outcome is Outcome.PROVEN for made in report.formats for proof in made.proofs)
+
+
+@pytest.mark.parametrize("path", READABLE[::3], ids=zoo.label)
+def test_it_is_drawn(path: Path) -> None:
+    found = opened(path)
+    if isinstance(found, InputError):
+        return
+    drawn = render(found.scene, CONTEXT, View(width=48, height=36))
+    assert drawn.shape == (36, 48, 4)
