@@ -77,7 +77,8 @@ defineExpose({
 <template>
   <div
     ref="box"
-    class="overflow-auto focus-visible:outline-offset-[-3px]"
+    class="overflow-auto"
+    :class="cellId && 'focus-visible:outline-none'"
     :tabindex="cellId ? 0 : undefined"
     :aria-label="label"
     :aria-activedescendant="active"

@@ -39,8 +39,8 @@ def image_files(images: Sequence[Image], context: Context) -> list[ImageFile]:
 
 
 def link_name(name: str) -> str:
-    """A file name that every program's links take: no spaces."""
-    return safe_part(name).replace(" ", "_")
+    """A file name that every program's links take: no spaces, and no folders."""
+    return safe_part(name.replace("/", "_").replace("\\", "_")).replace(" ", "_")
 
 
 def _ending(image: Image) -> str:

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { typedNumber, type Field, type NumberField, type Target } from '../../model/form'
 
 const { field, choices } = defineProps<{ field: Field; choices: Record<Target, string[]>; path: string }>()
@@ -11,9 +11,17 @@ const names = computed(() => (field.kind === 'reference' ? choices[field.to] : [
 const chosen = computed(() => (Array.isArray(value.value) ? (value.value as string[]) : []))
 const shown = computed(() => [...new Set([...names.value, ...chosen.value])])
 
+// What was typed stays as it is while it is no number in range, and the form cannot be sent.
+const typed = ref(String(value.value))
+watch(value, (now) => {
+  if (field.kind === 'number' && typedNumber(typed.value, field) !== now) typed.value = String(now)
+})
 function type(event: Event) {
-  const found = typedNumber((event.target as HTMLInputElement).value, field as NumberField)
+  const box = event.target as HTMLInputElement
+  typed.value = box.value
+  const found = typedNumber(box.value, field as NumberField)
   wrong.value = found === null ? range(field as NumberField) : ''
+  box.setCustomValidity(wrong.value && `Give ${wrong.value}.`)
   if (found !== null) value.value = found
 }
 function range(of: NumberField): string {
@@ -51,9 +59,10 @@ function put(index: number, inner: unknown) {
         :id="path"
         class="field num w-32"
         inputmode="decimal"
-        :value="value"
+        :value="typed"
+        :aria-label="field.title"
         :aria-invalid="!!wrong"
-        @change="type"
+        @input="type"
       />
       <span v-if="field.unit" class="text-[13px] text-faint">{{ field.unit }}</span>
     </span>
@@ -90,7 +99,7 @@ function put(index: number, inner: unknown) {
     <datalist :id="`${path}-choices`"><option v-for="name in names" :key="name" :value="name" /></datalist>
   </template>
   <div v-else-if="field.kind === 'tuple'" :id="path" class="flex gap-2">
-    <label v-for="(item, i) in field.items" :key="item.name" class="flex items-center gap-1 text-[13px] text-faint">
+    <span v-for="(item, i) in field.items" :key="item.name" class="flex items-center gap-1 text-[13px] text-faint">
       {{ item.name }}
       <FieldInput
         :field="item"
@@ -99,7 +108,7 @@ function put(index: number, inner: unknown) {
         :model-value="(value as unknown[])[i]"
         @update:model-value="put(i, $event)"
       />
-    </label>
+    </span>
   </div>
   <div v-else-if="field.kind === 'list'" :id="path" class="space-y-1.5">
     <div v-for="(inner, i) in value as unknown[]" :key="i" class="flex items-center gap-2">
@@ -119,7 +128,7 @@ function put(index: number, inner: unknown) {
     </button>
   </div>
   <div v-else-if="field.kind === 'group'" :id="path" class="space-y-2 border-l-2 border-line pl-3">
-    <label v-for="inner in field.fields" :key="inner.name" class="block text-[13px]">
+    <div v-for="inner in field.fields" :key="inner.name" class="block text-[13px]">
       <span class="mb-0.5 block">{{ inner.title }}</span>
       <FieldInput
         :field="inner"
@@ -128,7 +137,7 @@ function put(index: number, inner: unknown) {
         :model-value="(value as Record<string, unknown>)[inner.name]"
         @update:model-value="value = { ...(value as object), [inner.name]: $event }"
       />
-    </label>
+    </div>
   </div>
   <div v-else-if="field.kind === 'optional'" class="flex items-start gap-2">
     <input

@@ -127,6 +127,16 @@ useEvents((event) => event.changed === 'sources' && load())
           <div v-if="error || look?.problem" class="m-4 rounded-md bg-brick-soft px-3 py-2" data-test="look-problem">
             <Fault :fault="look?.problem ?? { message: error }" />
           </div>
+          <div v-if="undescribed" class="border-b border-line px-4 py-3 text-[13px]" data-test="undescribed">
+            <p class="font-semibold">Nothing here describes this format yet</p>
+            <p class="mb-2 text-faint">
+              It may hold known files, or a layout in the profile can say what its bytes mean.
+            </p>
+            <div class="flex flex-wrap gap-1.5">
+              <button class="button py-1" @click="emit('carve')">Search inside</button>
+              <button class="button py-1" @click="describe">Describe it in a layout</button>
+            </div>
+          </div>
           <LookModel
             v-if="look?.glance"
             :key="look.kind"
@@ -153,16 +163,6 @@ useEvents((event) => event.changed === 'sources' && load())
             class="flex aspect-[4/3] items-center justify-center bg-paper text-[13px] text-faint"
           >
             <img v-if="entry.picture" :src="`/api/blobs/${entry.picture}`" alt="" class="size-full object-contain" />
-          </div>
-          <div v-if="undescribed" class="border-t border-line px-4 py-3 text-[13px]" data-test="undescribed">
-            <p class="font-semibold">Nothing here describes this format yet</p>
-            <p class="mb-2 text-faint">
-              It may hold known files, or a layout in the profile can say what its bytes mean.
-            </p>
-            <div class="flex flex-wrap gap-1.5">
-              <button class="button py-1" @click="emit('carve')">Search inside</button>
-              <button class="button py-1" @click="describe">Describe it in a layout</button>
-            </div>
           </div>
           <MarkForm :key="entry.id" :entry="entry" :project="project" @marked="emit('marked', $event)" />
         </template>

@@ -87,7 +87,7 @@ useEvents((event) => (event.changed === 'deliveries' || event.reconnected) && pr
             <option v-for="w in workpieces" :key="w.id" :value="w.id">{{ w.name }}</option>
           </select>
           <p v-if="content" class="num mt-1.5 text-[12.5px] text-faint">
-            {{ count(content.facts.triangles) }} triangles, {{ content.facts.size.map(length).join(' × ') }}
+            {{ count(content.facts.triangles) }} triangles<br />{{ content.facts.size.map(length).join(' × ') }}
           </p>
         </div>
         <div>

@@ -90,6 +90,7 @@ const why = (s: Source) =>
 const needsKey = (s: Source) => s.problems.some((p) => p.code.startsWith('key-'))
 </script>
 
+<!-- eslint-disable vuejs-accessibility/no-static-element-interactions -- dragging has its keys: Alt with arrows -->
 <template>
   <div>
     <ol

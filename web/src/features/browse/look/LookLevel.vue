@@ -49,16 +49,14 @@ const order = computed(() =>
         <span class="num">{{ frame.width.toFixed(0) }} × {{ frame.depth.toFixed(0) }} m</span>
       </p>
       <ul>
-        <li
-          v-for="m in order"
-          :key="m.n"
-          class="flex justify-between gap-2 rounded px-1 py-0.5 hover:bg-sunk"
-          @mouseenter="hot = m.n"
-          @mouseleave="hot = null"
-        >
+        <li v-for="m in order" :key="m.n" class="flex justify-between gap-2 rounded px-1 py-0.5 hover:bg-sunk">
           <button
             class="truncate text-left underline decoration-line underline-offset-2"
             :title="m.path"
+            @mouseenter="hot = m.n"
+            @mouseleave="hot = null"
+            @focus="hot = m.n"
+            @blur="hot = null"
             @click="emit('go', m.path)"
           >
             {{ last(m.path) }}</button><span class="num text-faint">{{ count(m.number) }}</span>

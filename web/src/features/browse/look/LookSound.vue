@@ -13,10 +13,6 @@ const wave = computed(() => {
   const bottoms = sound.peaks.map(([least], n) => `${n},${HALF - (least ?? 0) * HALF}`).reverse()
   return [...tops, ...bottoms].join(' ')
 })
-function seek(event: MouseEvent) {
-  const box = (event.currentTarget as Element).getBoundingClientRect()
-  if (player.value) player.value.currentTime = ((event.clientX - box.left) / box.width) * sound.seconds
-}
 watch(
   () => entry,
   () => {
@@ -35,7 +31,6 @@ watch(
       role="img"
       aria-label="The shape of this sound"
       data-test="wave"
-      @click="seek"
     >
       <polygon :points="wave" class="fill-sea" />
       <rect
@@ -46,6 +41,7 @@ watch(
         class="fill-brick"
       />
     </svg>
+    <!-- eslint-disable-next-line vuejs-accessibility/media-has-caption -- a game's sounds have none -->
     <audio
       ref="player"
       :src="`/api/entries/${entry}/raw?play=true`"

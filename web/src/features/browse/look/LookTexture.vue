@@ -63,6 +63,7 @@ const mip = (n: number) => `${Math.max(texture.width >> n, 1)} × ${Math.max(tex
 
 <template>
   <div>
+    <!-- eslint-disable-next-line vuejs-accessibility/no-static-element-interactions -- it has keys of its own -->
     <div
       ref="box"
       class="hatched relative aspect-square cursor-grab touch-none overflow-hidden active:cursor-grabbing focus-visible:outline-offset-[-3px]"

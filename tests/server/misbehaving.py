@@ -1,0 +1,35 @@
+"""What a child process may do wrong, chosen by the environment: stands in for the work of jobs."""
+
+from __future__ import annotations
+
+import os
+import signal
+import time
+from multiprocessing.connection import Connection
+
+
+def serve(pipe: Connection, _nice: int) -> None:
+    stop = {"asked": False}
+    signal.signal(signal.SIGTERM, lambda *_: stop.update(asked=True))
+    while True:
+        try:
+            pipe.recv()
+        except EOFError:
+            return
+        match os.environ["PRUXEL_TEST_DOES"]:
+            case "well":
+                pass
+            case "dies":
+                os.kill(os.getpid(), signal.SIGKILL)
+            case "leaves":
+                os._exit(3)
+            case "hangs":
+                time.sleep(600)
+            case "grows":
+                held = bytearray(400 << 20)
+                held[::4096] = b"x" * len(held[::4096])
+                time.sleep(600)
+            case "ends when told":
+                while not stop["asked"]:
+                    time.sleep(0.05)
+        pipe.send("over")

@@ -1,0 +1,79 @@
+"""Whatever a job does to the process it runs in, its end is known, and the next job runs."""
+
+from __future__ import annotations
+
+import time
+import uuid
+from collections.abc import Iterator
+
+import pytest
+
+from pruxel.server.jobs import children
+from pruxel.server.jobs.children import Child, Ending, Limits, resident_bytes
+from tests.server import misbehaving
+
+ROOM = Limits(seconds=30.0, bytes=4 << 30)
+
+
+@pytest.fixture
+def child(monkeypatch: pytest.MonkeyPatch) -> Iterator[Child]:
+    monkeypatch.setattr(children, "_serve", misbehaving.serve)
+    monkeypatch.setattr(children, "_GRACE_SECONDS", 0.5)
+    one = Child(5)
+    yield one
+    one.end()
+
+
+def run(
+    child: Child, monkeypatch: pytest.MonkeyPatch, does: str, limits: Limits = ROOM, stop_after: float | None = None
+) -> Ending:
+    monkeypatch.setenv("PRUXEL_TEST_DOES", does)
+    child.end()  # the next is started with this environment
+    begun = time.monotonic()
+    return child.run(
+        uuid.uuid4(), limits, lambda: stop_after is not None and time.monotonic() - begun > stop_after, lambda: False
+    )
+
+
+@pytest.mark.parametrize(
+    ("does", "limits", "stop_after", "ending"),
+    [
+        ("well", ROOM, None, Ending.DONE),
+        ("dies", ROOM, None, Ending.DIED),
+        ("leaves", ROOM, None, Ending.DIED),
+        ("hangs", Limits(seconds=1.5, bytes=4 << 30), None, Ending.TOO_LONG),
+        ("hangs", ROOM, 0.5, Ending.STOPPED),
+        ("grows", Limits(seconds=30.0, bytes=300 << 20), None, Ending.TOO_LARGE),
+    ],
+)
+def test_how_it_ends_is_known_and_the_next_job_runs(
+    child: Child,
+    monkeypatch: pytest.MonkeyPatch,
+    does: str,
+    limits: Limits,
+    stop_after: float | None,
+    ending: Ending,
+) -> None:
+    assert run(child, monkeypatch, does, limits, stop_after) is ending
+    assert run(child, monkeypatch, "well") is Ending.DONE
+
+
+def test_a_child_is_kept_from_job_to_job(child: Child, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("PRUXEL_TEST_DOES", "well")
+    pids = set()
+    for _ in range(3):
+        assert child.run(uuid.uuid4(), ROOM, lambda: False, lambda: False) is Ending.DONE
+        assert child._process is not None
+        pids.add(child._process.pid)
+    assert len(pids) == 1
+
+
+def test_leaving_is_passed_on(child: Child, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("PRUXEL_TEST_DOES", "ends when told")
+    begun = time.monotonic()
+    assert child.run(uuid.uuid4(), ROOM, lambda: False, lambda: time.monotonic() - begun > 3.0) is Ending.DONE
+
+
+def test_memory_of_what_is_gone_is_none() -> None:
+    assert resident_bytes(None) == 0
+    assert resident_bytes(2**22 + 5) == 0

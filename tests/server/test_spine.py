@@ -1,0 +1,367 @@
+"""Revisions, recipes, names and removal, stored scenes, jobs that end, and the sweep; against a real database."""
+
+from __future__ import annotations
+
+import os
+import threading
+import time
+import uuid
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+from sqlalchemy import func, select
+
+from pruxel.core.base.context import Context
+from pruxel.core.scene.digest import digest
+from pruxel.server.api.sources import as_typed
+from pruxel.server.jobs.queue import put_job
+from pruxel.server.jobs.sweep import forget_old_scenes, reachable, sweep
+from pruxel.server.settings import settings
+from pruxel.server.store.blobs import _store, has_blob, put_blob
+from pruxel.server.store.database import session
+from pruxel.server.store.jobs import change_job, job_event
+from pruxel.server.store.scenes import get_scene, put_scene
+from pruxel.server.store.tables import Base, Delivery, Job, Project, StoredScene
+from tests.scenes import everything, two_boxes
+from tests.server.conftest import Worker
+from tests.server.test_api import ended, new_project, view
+
+Wait = Callable[..., Any]
+
+
+def scaled(factor: float) -> dict[str, Any]:
+    return {"step": "set_units", "params": {"factor": factor}, "on": True}
+
+
+@pytest.fixture(scope="module")
+def shelf(client: TestClient, worker: Worker, installation: dict[str, str], wait_for: Wait) -> str:
+    """A project of two small models and a few odd files."""
+    from pruxel.core.deliver.package import write_files
+    from pruxel.core.formats.registry import FORMATS
+
+    folder = Path(installation["mounts"]) / "shelf"
+    folder.mkdir()
+    write = FORMATS.get("glb").write
+    assert write is not None
+    for name in ("one", "two"):
+        write_files(folder, write(two_boxes(), name, Context()), Context())
+    (folder / "note.txt").write_text("kept dry")
+    project = new_project(client, "shelf")
+    # As people paste it.
+    job = client.post(f"/api/projects/{project}/sources", json={"path": f' "{folder}" '}).json()
+    assert wait_for(ended(client, project, job["id"]))["status"] == "done"
+    return project
+
+
+def opened(client: TestClient, project: str, entry: str) -> str:
+    return str(client.post(f"/api/projects/{project}/workpieces", json={"entries": [entry]}).json()["id"])
+
+
+@pytest.mark.parametrize(
+    ("typed", "meant"),
+    [
+        ("/a/b", "/a/b"),
+        ("  '/a/b c' ", "/a/b c"),
+        ('"~/x"', "~/x"),
+        ("file:///a/b%20c", "/a/b c"),
+        ("relative/file://x", "relative/file://x"),
+    ],
+)
+def test_paths_are_taken_as_people_paste_them(typed: str, meant: str) -> None:
+    assert as_typed(typed) == meant
+
+
+def test_every_change_is_a_revision_that_can_be_had_back(client: TestClient, shelf: str) -> None:
+    piece = opened(client, shelf, "one.glb")
+    for number in range(1, 6):
+        client.put(f"/api/workpieces/{piece}/steps", json={"steps": [scaled(float(number))]})
+    for number in (4, 3, 2, 1):
+        found = client.post(f"/api/workpieces/{piece}/undo").json()
+        assert found["steps"] == [scaled(float(number))]
+    at_first = client.post(f"/api/workpieces/{piece}/undo").json()
+    assert at_first["steps"] == []
+    assert not at_first["can_undo"]
+    assert client.post(f"/api/workpieces/{piece}/undo").json() == at_first
+    client.post(f"/api/workpieces/{piece}/redo")
+    changed = client.put(f"/api/workpieces/{piece}/steps", json={"steps": [scaled(9.0)]}).json()
+    assert not changed["can_redo"], "what was undone is gone once something else is done"
+    assert client.post(f"/api/workpieces/{piece}/undo").json()["steps"] == [scaled(1.0)]
+
+
+def test_changes_at_the_same_moment_are_all_kept(client: TestClient, shelf: str) -> None:
+    piece = opened(client, shelf, "two.glb")
+    client.put(f"/api/workpieces/{piece}/steps", json={"steps": []})
+    factors = [float(n) for n in range(2, 10)]
+
+    def change(factor: float) -> None:
+        client.put(f"/api/workpieces/{piece}/steps", json={"steps": [scaled(factor)]})
+
+    threads = [threading.Thread(target=change, args=(factor,)) for factor in factors]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    seen = [client.get(f"/api/workpieces/{piece}").json()["steps"][0]["params"]["factor"]]
+    while len(seen) < len(factors):
+        seen.append(client.post(f"/api/workpieces/{piece}/undo").json()["steps"][0]["params"]["factor"])
+    assert sorted(seen) == factors
+
+
+def test_a_recipe_goes_onto_other_workpieces(client: TestClient, shelf: str) -> None:
+    pieces = [opened(client, shelf, name) for name in ("one.glb", "two.glb")]
+    before = [client.get(f"/api/workpieces/{piece}").json()["steps"] for piece in pieces]
+    steps = [scaled(2.0), {"step": "flip_faces", "params": {}, "on": False}]
+    made = client.post(f"/api/projects/{shelf}/recipes", json={"name": "tidy", "steps": steps}).json()
+    refused = client.post(
+        f"/api/projects/{shelf}/recipes", json={"name": "x", "steps": [{"step": "conjure", "params": {}}]}
+    )
+    assert refused.status_code == 422
+    client.patch(f"/api/recipes/{made['id']}", json={"name": "tidy up"})
+    assert [r["name"] for r in client.get(f"/api/projects/{shelf}/recipes").json()] == ["tidy up"]
+    client.post(f"/api/recipes/{made['id']}/apply", json={"workpieces": pieces})
+    for piece, was in zip(pieces, before, strict=True):
+        assert client.get(f"/api/workpieces/{piece}").json()["steps"] == [*was, *steps]
+        assert client.post(f"/api/workpieces/{piece}/undo").json()["steps"] == was
+    client.delete(f"/api/recipes/{made['id']}")
+    assert client.get(f"/api/projects/{shelf}/recipes").json() == []
+    assert client.delete(f"/api/recipes/{made['id']}").status_code == 404
+
+
+def test_only_what_opens_as_a_scene_goes_on_the_bench(client: TestClient, shelf: str) -> None:
+    answer = client.post(f"/api/projects/{shelf}/workpieces", json={"entries": ["note.txt"]})
+    assert answer.status_code == 422
+    assert "does not open on the Bench" in answer.json()["detail"]
+    assert answer.json()["hint"]
+
+
+def test_what_was_opened_once_is_looked_up(client: TestClient, shelf: str, wait_for: Wait) -> None:
+    piece = opened(client, shelf, "one.glb")
+    address = f"/api/workpieces/{piece}/view"
+    content = wait_for(lambda: (found := client.get(address).json())["job"] is None and found["content"])
+    with session() as db:
+        before = db.execute(select(func.count()).select_from(Job)).scalar_one()
+    again = client.get(f"/api/workpieces/{piece}/view").json()
+    with session() as db:
+        assert db.execute(select(func.count()).select_from(Job)).scalar_one() == before
+    assert again["job"] is None
+    assert again["content"] == content
+    manifest = client.get(f"/api/scenes/{content['scene']}").json()
+    names = {ref["blob"] for ref in references_to_blobs(manifest)}
+    assert names
+    for name in names:
+        answer = client.get(f"/api/blobs/{name}")
+        assert answer.status_code == 200
+        assert "immutable" in answer.headers["cache-control"]
+
+
+def references_to_blobs(value: Any) -> list[dict[str, Any]]:
+    if isinstance(value, dict):
+        own = [value] if isinstance(value.get("blob"), str) else []
+        return own + [ref for inside in value.values() for ref in references_to_blobs(inside)]
+    return [ref for inside in value for ref in references_to_blobs(inside)] if isinstance(value, list) else []
+
+
+def test_a_delivery_is_renamed_and_removed_with_its_files(client: TestClient, shelf: str, wait_for: Wait) -> None:
+    piece = opened(client, shelf, "one.glb")
+    made = client.post(f"/api/workpieces/{piece}/deliveries", json={"name": "box / 1", "formats": ["glb"]}).json()
+    assert wait_for(ended(client, shelf, made["job"]))["status"] == "done"
+    [stored] = [d for d in client.get(f"/api/projects/{shelf}/deliveries").json() if d["id"] == made["id"]]
+    folder = Path(stored["folder"])
+    assert folder.is_dir()
+    assert "/" not in stored["file_name"]
+    assert client.patch(f"/api/deliveries/{made['id']}", json={"name": "crate"}).json()["name"] == "crate"
+    # Whatever stands in the row, nothing outside our own folder is ever deleted.
+    outside = settings().data_folder / "keep"
+    outside.mkdir(exist_ok=True)
+    with session() as db:
+        archive = db.get_one(Delivery, uuid.UUID(made["id"])).archive
+        assert archive is not None
+        db.get_one(Delivery, uuid.UUID(made["id"])).archive = str(outside)
+    assert client.delete(f"/api/deliveries/{made['id']}").status_code == 204
+    assert not folder.exists()
+    assert outside.is_dir()
+    assert all(d["id"] != made["id"] for d in client.get(f"/api/projects/{shelf}/deliveries").json())
+
+
+def test_workpieces_and_projects_are_renamed_and_removed(
+    client: TestClient, installation: dict[str, str], worker: Worker, wait_for: Wait
+) -> None:
+    folder = Path(installation["mounts"]) / "brief"
+    folder.mkdir()
+    (folder / "a.obj").write_text("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
+    project = new_project(client, "brief")
+    job = client.post(f"/api/projects/{project}/sources", json={"path": str(folder)}).json()
+    wait_for(ended(client, project, job["id"]))
+    piece = opened(client, project, "a.obj")
+    assert client.patch(f"/api/workpieces/{piece}", json={"name": "corner"}).json()["name"] == "corner"
+    assert client.patch(f"/api/workpieces/{piece}", json={"name": ""}).status_code == 422
+    view(client, piece, wait_for)
+    client.delete(f"/api/workpieces/{piece}")
+    assert client.get(f"/api/workpieces/{piece}").status_code == 404
+    opened(client, project, "a.obj")
+    assert client.patch(f"/api/projects/{project}", json={"name": "short"}).json()["name"] == "short"
+    assert client.delete(f"/api/projects/{project}").status_code == 204
+    assert all(p["id"] != project for p in client.get("/api/projects").json())
+    with session() as db:
+        left = [
+            table.name
+            for table in Base.metadata.sorted_tables
+            if "project_id" in table.c
+            and db.execute(select(func.count()).where(table.c.project_id == uuid.UUID(project))).scalar_one()
+        ]
+        assert left == []
+    assert (folder / "a.obj").exists()
+
+
+@pytest.fixture
+def quiet(client: TestClient) -> str:
+    """A project whose jobs nobody works on: tests say how they stand."""
+    return new_project(client, "quiet")
+
+
+def stored_job(project: str, **values: Any) -> str:
+    with session() as db:
+        job = Job(project_id=uuid.UUID(project), kind="carve", title="Searching", payload={"key": str(uuid.uuid4())})
+        db.add(job)
+        db.flush()
+        change_job(db, job.id, **values)
+        return str(job.id)
+
+
+def test_failed_jobs_stay_until_they_are_put_away(client: TestClient, quiet: str) -> None:
+    fault = {"code": "malformed", "message": "broken", "file": "x.bin"}
+    failed = [stored_job(quiet, status="failed", fault=fault) for _ in range(3)]
+    done = [stored_job(quiet, status="done") for _ in range(5)]
+
+    def listed(limit: int = 2) -> dict[str, Any]:
+        return {j["id"]: j for j in client.get(f"/api/projects/{quiet}/jobs", params={"limit": limit}).json()}
+
+    assert set(failed) <= set(listed()), "however many ended since"
+    assert len(set(done) & set(listed())) == 2
+    assert listed()[failed[0]]["fault"] == fault
+    client.post(f"/api/jobs/{failed[0]}/away")
+    assert failed[0] not in listed()
+    client.post(f"/api/projects/{quiet}/jobs/away")
+    assert not set(failed) & set(listed())
+    assert set(failed) <= set(listed(100)), "the history keeps them"
+    refused = client.post(f"/api/jobs/{done[0]}/again")
+    assert refused.status_code == 422
+    assert "cannot be tried again" in refused.json()["detail"]
+
+
+def test_the_same_work_is_put_once(quiet: str, worker: Worker) -> None:
+    """However many ask at the same moment."""
+    worker.stop()
+    found: list[uuid.UUID] = []
+
+    def ask() -> None:
+        with session() as db:
+            found.append(put_job(db, uuid.UUID(quiet), "index", "Indexing", {"key": "one"}).id)
+
+    threads = [threading.Thread(target=ask) for _ in range(6)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    worker.start()
+    assert len(found) == 6
+    assert len(set(found)) == 1
+
+
+def test_a_job_that_is_not_stored_is_not_queued(client: TestClient, quiet: str) -> None:
+    def fails_later() -> None:
+        with session() as db:
+            put_job(db, uuid.UUID(quiet), "index", "Indexing", {"key": "never"})
+            raise ZeroDivisionError
+
+    with pytest.raises(ZeroDivisionError):
+        fails_later()
+    assert client.get(f"/api/projects/{quiet}/jobs").json() == []
+
+
+def test_news_of_a_job_fits_into_an_announcement(quiet: str) -> None:
+    job = stored_job(quiet, status="running", payload={"hits": ["x" * 50] * 1000}, message="m" * 20_000)
+    with session() as db:
+        event = job_event(db.get_one(Job, uuid.UUID(job)))
+    assert len(str(event).encode()) < 8_000
+
+
+def test_scenes_come_back_from_the_store_and_share_what_is_equal(client: TestClient) -> None:
+    scene = everything()
+    name, size = put_scene(scene)
+    assert digest(get_scene(name)) == digest(scene)
+    assert size > 0
+    again, _ = put_scene(scene)
+    assert again == name
+
+
+def test_the_sweep_takes_what_nothing_names_and_nothing_else(client: TestClient, shelf: str, wait_for: Wait) -> None:
+    content = view(client, opened(client, shelf, "two.glb"), wait_for)
+    orphan, young = "0" * 30 + "aa", "0" * 30 + "bb"
+    for key in (orphan, young):
+        put_blob(key, b"x" * 100)
+    folder = Path(str(_store()[1]))
+    long_ago = time.time() - 7200
+    for path in folder.rglob("*"):
+        if path.is_file() and young not in path.name:
+            os.utime(path, (long_ago, long_ago))
+    with session() as db:
+        named = set(reachable(db))
+    assert content["scene"] in named
+    assert set(content["pictures"]) <= named
+    sweep(Job(project_id=uuid.uuid4(), kind="sweep", title="", payload={}), Context())
+    assert not has_blob(orphan)
+    assert has_blob(young)
+    again = client.get(f"/api/scenes/{content['scene']}")
+    assert again.status_code == 200
+    for ref in references_to_blobs(again.json()):
+        assert has_blob(ref["blob"])
+
+
+def test_scenes_used_longest_ago_go_first(client: TestClient, quiet: str) -> None:
+    with session() as db:
+        base = db.execute(select(func.coalesce(func.sum(StoredScene.size), 0))).scalar_one()
+        for age, key in enumerate(("test-new", "test-mid", "test-old")):
+            used = func.now() + func.make_interval(0, 0, 0, 1, -age)
+            db.add(StoredScene(key=key, manifest="none", size=100, used=used))
+        db.flush()
+        forget_old_scenes(db, 250)
+        left = set(db.execute(select(StoredScene.key).where(StoredScene.key.like("test-%"))).scalars())
+        db.rollback()
+    assert base >= 0
+    assert left == {"test-new", "test-mid"}
+
+
+def test_what_an_extraction_left_can_be_removed(client: TestClient, shelf: str, wait_for: Wait) -> None:
+    made = client.post(f"/api/projects/{shelf}/extracts", json={"paths": ["note.txt"], "name": "some"}).json()
+    assert wait_for(ended(client, shelf, made["id"]))["status"] == "done"
+    folder = Path(client.get(f"/api/jobs/{made['id']}").json()["payload"]["folder"])
+    assert (folder / "note.txt").read_text() == "kept dry"
+    assert client.delete(f"/api/jobs/{made['id']}/extracted").status_code == 204
+    assert not folder.exists()
+    elsewhere = settings().data_folder / "not-ours"
+    elsewhere.mkdir(exist_ok=True)
+    with session() as db:
+        job = db.get_one(Job, uuid.UUID(made["id"]))
+        change_job(db, job.id, payload=job.payload | {"folder": str(elsewhere)})
+    client.delete(f"/api/jobs/{made['id']}/extracted")
+    assert elsewhere.is_dir()
+
+
+def test_any_entry_is_read_as_text(client: TestClient, shelf: str) -> None:
+    entries = client.get(f"/api/projects/{shelf}/entries", params={"limit": 20}).json()["entries"]
+    by_name = {e["path"]: e["id"] for e in entries}
+    assert client.get(f"/api/entries/{by_name['note.txt']}/text").text == "kept dry"
+    assert client.get(f"/api/entries/{by_name['one.glb']}/text").text.startswith("glTF")
+
+
+def test_projects_of_nobody_are_not_found(client: TestClient) -> None:
+    nobody = uuid.uuid4()
+    assert client.patch(f"/api/projects/{nobody}", json={"name": "x"}).status_code == 404
+    assert client.delete(f"/api/projects/{nobody}").status_code == 404
+    assert client.get(f"/api/projects/{nobody}/glances/abc").status_code == 404
+    with session() as db:
+        assert db.get(Project, nobody) is None
