@@ -11,14 +11,10 @@ export interface KeyAct {
 // Everything the keyboard does right now; the list under `?` shows this.
 export const acts = shallowReactive(new Set<KeyAct>())
 
-// Number keys go from stage to stage even where a choice has the focus: choosing a project must not silence them.
-const STAGES = new Set(['1', '2', '3', '4'])
-
 window.addEventListener('keydown', (event) => {
   const pressed = written(event)
   const holder = holderOf(event.target instanceof Element ? event.target : null)
-  const kept = isTaken(pressed, holder) && !(holder === 'choice' && STAGES.has(pressed))
-  if (kept || event.defaultPrevented) return
+  if (isTaken(pressed, holder) || event.defaultPrevented) return
   if (document.querySelector('[role=dialog], [role=menu]') && pressed !== 'Escape') return
   for (const act of [...acts].reverse()) {
     if (act.keys.split(' ').includes(pressed)) {

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import codecs
 from functools import lru_cache
 from typing import Any
 
@@ -75,10 +76,10 @@ def as_text(data: bytes) -> str:
         if data.startswith(mark):
             return data[len(mark) :].decode(encoding, "replace")
     try:
-        text = data.decode()
-    except UnicodeDecodeError as error:
-        # A character cut at the end is no reason to read the rest otherwise.
-        text = data[: error.start].decode() if error.start >= len(data) - 3 else data.decode("latin-1")
+        # A character cut at the end is no reason to read the rest otherwise: this decoder waits for its rest.
+        text = codecs.getincrementaldecoder("utf-8")().decode(data)
+    except UnicodeDecodeError:
+        text = data.decode("latin-1")
     return text.translate(_VISIBLE)
 
 

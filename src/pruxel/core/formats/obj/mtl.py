@@ -126,7 +126,7 @@ def _with_texture(loose: LooseMtl, slot: str, rest: str, passed: Counter[str]) -
     if slot == "normal" and "-bm" in options and _is_number(options["-bm"][0]):
         strength = float(options.pop("-bm")[0])
         loose = replace(loose, material=replace(loose.material, normal_scale=min(max(strength, -10.0), 10.0)))
-    passed.update(options)
+    passed.update(list(options))
     moves = loose.moves if (scale, offset) == ((1.0, 1.0), (0.0, 0.0)) else loose.moves | {slot: (scale, offset)}
     return replace(loose, textures=loose.textures | {slot: link}, moves=moves)
 

@@ -163,8 +163,8 @@ def _scan(data, start, stop, tens, v, vt, vn, vc, corners, faces, notes, counts)
                 good = good and ok
                 vn[nn, k] = value if ok else 0.0
             nn += 1
-        elif a == 102 and (b in {32, 9}):
-            p += 1
+        elif a == 102 and (b in {32, 9} or (b == 111 and p + 2 < end and data[p + 2] in {32, 9})):
+            p += 1 if b != 111 else 2  # `fo`, an older word for the same (appendix B1 of the format)
             first = nc
             while good:
                 while p < end and (data[p] == 32 or data[p] == 9 or data[p] == 13):
@@ -177,14 +177,16 @@ def _scan(data, start, stop, tens, v, vt, vn, vc, corners, faces, notes, counts)
                 corners[nc, 2] = 0
                 if p < end and data[p] == 47:
                     p += 1
-                    if p < end and data[p] != 47:
+                    if p < end and data[p] not in {47, 32, 9, 13}:
                         index, p, ok = _integer(data, p, end)
                         corners[nc, 1] = index
                         good = good and ok
                     if p < end and data[p] == 47:
-                        index, p, ok = _integer(data, p + 1, end)
-                        corners[nc, 2] = index
-                        good = good and ok
+                        p += 1
+                        if p < end and data[p] not in {32, 9, 13}:
+                            index, p, ok = _integer(data, p, end)
+                            corners[nc, 2] = index
+                            good = good and ok
                 good = good and corners[nc, 0] != 0
                 if p < end and data[p] != 32 and data[p] != 9 and data[p] != 13:
                     good = False
