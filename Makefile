@@ -25,7 +25,7 @@ $(STAMPS)/python: requirements.lock pyproject.toml .venv/bin/python
 web/node_modules/.package-lock.json: web/package-lock.json web/package.json
 	cd web && npm ci --no-audit --no-fund --loglevel=error
 
-$(STAMPS)/web: web/node_modules/.package-lock.json docs/openapi.json web/index.html web/vite.config.ts $(shell find web/src -type f)
+$(STAMPS)/web: web/node_modules/.package-lock.json docs/openapi.json web/index.html web/vite.config.ts web/vite.judge.config.ts $(shell find web/src web/judge -type f)
 	@mkdir -p $(STAMPS)
 	cd web && npm run --silent types && npm run --silent build
 	@touch $@
@@ -38,6 +38,7 @@ demo: setup
 	@$(PY) -m pruxel.server.demo
 
 test: setup
+	cd web && npm run --silent test
 	$(PY) -m pytest
 
 bench: setup
@@ -46,6 +47,7 @@ bench: setup
 
 lint: setup
 	.venv/bin/ruff check .
+	.venv/bin/ruff format --check .
 	.venv/bin/mypy
 	cd web && npm run --silent check
 
@@ -54,4 +56,4 @@ types: $(STAMPS)/python
 	cd web && npm run --silent types
 
 clean:
-	rm -rf .venv web/node_modules web/dist src/pruxel/server/web .pytest_cache .mypy_cache .ruff_cache
+	rm -rf .venv web/node_modules web/dist src/pruxel/server/web src/pruxel/core/deliver/judge_program .pytest_cache .mypy_cache .ruff_cache

@@ -22,7 +22,6 @@ from pruxel.core.base.context import Context
 from pruxel.core.native.hashes import hash_texts, positions_of
 from pruxel.core.sources.name_lists import names_of
 from pruxel.sample.containers import bulk_bytes
-from pruxel.server.jobs import queue
 from pruxel.server.postgres import running_cluster
 from pruxel.server.settings import settings
 from pruxel.server.store import blobs, database, jobs
@@ -48,9 +47,7 @@ def installation(folder: Path) -> Iterator[str]:
         for cached in (settings, database.engine, blobs._store):
             cached.cache_clear()
         migrate_database()
-        queue.sync_queue()
         yield cluster.url
-        queue.sync_queue().close()
         database.engine().dispose()
 
 

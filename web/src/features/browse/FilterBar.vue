@@ -94,7 +94,7 @@ async function forget() {
         @click="set({ kind: name })"
       >
         {{ name ?? 'everything' }}
-        <span class="num opacity-75">{{ count(number) }}{{ facets?.sampled ? '+' : '' }}</span>
+        <span class="num">{{ count(number) }}{{ facets?.sampled ? '+' : '' }}</span>
       </button>
     </div>
     <div class="flex flex-wrap items-center gap-1.5">

@@ -16,14 +16,14 @@ const emit = defineEmits<{ choose: [path: string]; toggle: [folder: Folder] }>()
   >
     <button
       v-if="folder.deeper"
-      class="w-5 shrink-0 py-1 text-faint"
+      class="w-6 shrink-0 py-1 text-faint"
       :aria-label="`${open ? 'Close' : 'Open'} ${last(folder.path)}`"
       :aria-expanded="open"
       @click="emit('toggle', folder)"
     >
       {{ open ? '−' : '+' }}
     </button>
-    <span v-else class="w-5 shrink-0" />
+    <span v-else class="w-6 shrink-0" />
     <button
       class="flex min-w-0 flex-1 items-baseline gap-2 py-1 text-left"
       :title="folder.purpose ? `${folder.path}: ${folder.purpose}` : folder.path"
