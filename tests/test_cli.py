@@ -3,12 +3,24 @@
 import json
 import subprocess
 import sys
+from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import pytest
 import trimesh
+from typer.testing import CliRunner
 
+from pruxel.cli.main import app
+from pruxel.core.base.context import Context
+from pruxel.core.deliver.package import write_files
+from pruxel.core.formats.registry import FORMATS, OutFile
+from pruxel.core.scene.model import Scene
+from pruxel.core.sources.stack import Stack
 from tests.conftest import CRAB
+from tests.core.test_proof import GLB_DAMAGES, OBJ_DAMAGES
+from tests.glb import Glb
+from tests.scenes import everything
 
 
 def pruxel(*words: object) -> subprocess.CompletedProcess[str]:
@@ -28,8 +40,10 @@ def test_list_gives_the_promised_fields(game: Path) -> None:
 
 def test_inspect_gives_the_promised_fields(game: Path) -> None:
     found = json.loads(pruxel("inspect", game, "--entry", CRAB, "--json").stdout)
-    assert set(found) == {"kind", "meshes", "bounds", "materials", "textures", "joints", "clips", "findings"}
-    assert set(found["meshes"][0]) == {"name", "vertices", "triangles", "materials"}
+    assert set(found) == {
+        "kind", "area", "notes", "skeleton", "meshes", "bounds", "materials", "textures", "joints", "clips", "findings"
+    }  # fmt: skip
+    assert {"name", "vertices", "triangles", "materials"} <= set(found["meshes"][0])
     assert set(found["bounds"]) == {"min", "max"}
 
 
@@ -87,3 +101,75 @@ def test_errors_are_short_and_have_their_code(
     assert run.returncode == code, run.stderr
     assert word in run.stderr
     assert "Traceback" not in run.stderr
+
+
+def test_every_model_of_the_sample_is_delivered_and_proven(game: Path, stack: Stack, tmp_path: Path) -> None:
+    models = sorted(path for path, entry in stack.entries.items() if entry.kind == "model")
+    assert len(models) > 20
+    failed = []
+    for number, path in enumerate(models):
+        words = [
+            "convert",
+            str(game),
+            "--entry",
+            path,
+            "--to",
+            "glb",
+            "--to",
+            "obj",
+            "--out",
+            str(tmp_path / str(number)),
+        ]
+        run = CliRunner().invoke(app, words)
+        if run.exit_code:
+            failed.append((path, run.output))
+    assert failed == []
+
+
+@pytest.fixture(scope="module")
+def whole(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A file with a bit of everything."""
+    folder = tmp_path_factory.mktemp("whole")
+    write = FORMATS.get("glb").write
+    assert write is not None
+    write_files(folder, write(everything(), "everything", Context()), Context())
+    return folder / "everything.glb"
+
+
+def damaged(spec: Any, change: Any) -> Any:
+    """The format with a writer that writes something else than it should."""
+
+    def write(scene: Scene, name: str, context: Context) -> list[OutFile]:
+        first, *others = spec.write(scene, name, context)
+        data = b"".join(bytes(piece) for piece in first.pieces)
+        return [replace(first, pieces=[change(data)]), *others]
+
+    return replace(spec, write=write)
+
+
+def change_glb(name: str) -> Any:
+    def change(data: bytes) -> bytes:
+        taken = Glb.of(data)
+        GLB_DAMAGES[name][0](taken)
+        return taken.bytes()
+
+    return change
+
+
+DAMAGES = [("glb", name, change_glb(name)) for name in GLB_DAMAGES] + [
+    ("obj", name, lambda data, change=change: change(data.decode()).encode())
+    for name, (change, _) in OBJ_DAMAGES.items()
+]
+
+
+@pytest.mark.parametrize(("form", "name", "change"), DAMAGES, ids=[f"{f}-{n}" for f, n, _ in DAMAGES])
+def test_a_damaged_delivery_exits_with_its_code_and_says_which_check(
+    form: str, name: str, change: Any, whole: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setitem(FORMATS._items, form, damaged(FORMATS.get(form), change))
+    words = ["convert", str(whole), "--entry", whole.name, "--to", form, "--out", str(tmp_path / "o")]
+    run = CliRunner().invoke(app, words)
+    assert run.exit_code == 4, run.output
+    wanted = (GLB_DAMAGES if form == "glb" else OBJ_DAMAGES)[name][1]
+    said = run.output
+    assert any(what in said for what in wanted), said

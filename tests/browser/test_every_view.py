@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import shutil
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -14,6 +15,7 @@ from selenium.webdriver.common.keys import Keys
 from tests.browser.driver import Page, start_browser
 from tests.browser.test_sources_and_browse import everything, search, total, wait_for_total
 from tests.browser.test_tour import open_crab
+from tests import zoo
 from tests.conftest import ROOT
 
 AXE = (ROOT / "web/node_modules/axe-core/axe.min.js").read_text()
@@ -258,6 +260,50 @@ def test_sounds_databases_and_text_are_looked_at(page: Page, mounts: Path) -> No
     page.keys(Keys.ESCAPE)
     page.click("button", "Describe it in a layout")
     page.see(page.test("profile-text"))
+
+
+def test_a_folder_of_strangers_is_looked_through_opened_and_delivered(page: Page, mounts: Path) -> None:
+    """Open models that nobody here made, some broken on purpose, with the keyboard alone."""
+    folder = mounts / "strangers"
+    for kind in ("OBJ", "glTF2/BoxTextured-glTF", "glTF2/AnimatedMorphCube", "STL", "PLY", "OFF", "X3D", "invalid"):
+        if (zoo.FOLDER / kind).is_dir():
+            shutil.copytree(zoo.FOLDER / kind, folder / kind)
+    page.see(page.test("entry"))
+    page.keys("1")
+    page.see(page.test("project-name")).send_keys("Strangers")
+    page.click(page.test("create-project"))
+    page.see("main", "Nothing is mounted yet")
+    page.see(page.test("mount-path")).send_keys(str(folder), Keys.ENTER)
+    page.see(page.test("source"), "strangers")
+    page.driver.execute_script("document.activeElement.blur()")
+    page.keys("2")
+    page.see(page.test("entry"))
+    number = total(page)
+    assert number > 15
+    seen = set()
+    for _ in range(number):
+        seen.add(page.see("[data-test=quick-look] h2").text)
+        look = "[data-test=glance]:not([data-shown='']), [data-test=look-problem], [data-test=bytes], [data-test=undescribed]"
+        page.see(look)
+        assert "mistake of ours" not in page.text()
+        page.keys("j")
+    assert len(seen) > 12
+    page.keys("/")
+    search(page, "box.obj -uv")
+    page.see("[data-path='OBJ/box.obj']")
+    page.keys(Keys.ENTER, Keys.ENTER)
+    page.see("[data-test=viewport]:not([data-shown=''])")
+    page.driver.refresh()
+    page.see("[data-test=viewport]:not([data-shown=''])")
+    page.keys("4")
+    page.see(page.test("deliver"))
+    page.click(page.test("format-obj"))
+    page.click(page.test("deliver"))
+    page.see(page.test("verdict"), "proven")
+    page.driver.refresh()
+    page.see(page.test("verdict"), "proven")
+    page.see(page.test("jobs"))
+    assert "mistake of ours" not in page.text()
 
 
 def test_a_project_is_renamed_and_removed(page: Page) -> None:

@@ -73,7 +73,7 @@ def test_seven_zip(tmp_path: Path) -> None:
 def test_one_compressed_file(tmp_path: Path, ending: str) -> None:
     (tmp_path / f"notes.txt.{ending}").write_bytes(PACKINGS[f"tar.{ending}"](b"hello " * 100))
     stack = stack_of(tmp_path, Knowledge())
-    assert list(stack.entries) == ["notes.txt"]
+    assert set(stack.entries) == {"notes.txt", f"notes.txt.{ending}"}
     assert stack.entries["notes.txt"].size == 600
     assert bytes(stack.read("notes.txt", CONTEXT)) == b"hello " * 100
 
@@ -102,3 +102,40 @@ def test_cut_archives_say_so(tmp_path: Path, cut: int) -> None:
     assert "note.txt" in stack.entries
     assert stack.problems
     assert stack.problems[0].file == "cut.tar.gz"
+
+
+def test_single_compressed_files_keep_their_folder_and_hide_nothing(tmp_path: Path) -> None:
+    (tmp_path / "maps").mkdir()
+    files = {
+        "maps/sea.json.gz": gzip.compress(b'{"deep": 1}'),
+        "maps/sky.txt.gz": gzip.compress(b"packed sky"),
+        "maps/sky.txt": b"plain sky",
+        "maps/two.csv.bz2": bz2.compress(b"a,b"),
+        "maps/two.csv.gz": gzip.compress(b"c,d"),
+        "sea.json.gz": gzip.compress(b'{"shallow": 2}'),
+        "bare.xz": lzma.compress(b"bare"),
+        "cut.txt.gz": gzip.compress(b"x" * 5000)[:20],
+    }
+    for name, data in files.items():
+        (tmp_path / name).write_bytes(data)
+    [opened] = open_sources(tmp_path, Knowledge())
+    listing = opened.source.listing(Context())
+    paths = [entry.path for entry in listing.entries]
+    assert len(paths) == len(set(paths))
+    assert set(files) <= set(paths), "what came is there as it came"
+    inside = {
+        "maps/sea.json": b'{"deep": 1}',
+        "maps/sky.txt.gz.txt": b"packed sky",
+        "maps/two.csv": b"a,b",
+        "maps/two.csv.gz.csv": b"c,d",
+        "sea.json": b'{"shallow": 2}',
+        "bare": b"bare",
+    }
+    assert set(paths) == set(files) | set(inside)
+    for path, data in (files | inside).items():
+        assert bytes(opened.source.read(path, Context())) == data, path
+    sizes = {entry.path: entry.size for entry in listing.entries}
+    assert all(sizes[path] == len(data) for path, data in inside.items())
+    assert [fault.file for fault in listing.problems] == ["cut.txt.gz"]
+    with pytest.raises(InputError):
+        opened.source.read("maps/none.json", Context())

@@ -365,3 +365,31 @@ def test_projects_of_nobody_are_not_found(client: TestClient) -> None:
     assert client.get(f"/api/projects/{nobody}/glances/abc").status_code == 404
     with session() as db:
         assert db.get(Project, nobody) is None
+
+
+def test_a_source_that_comes_back_takes_its_old_place(
+    client: TestClient, worker: Worker, installation: dict[str, str], wait_for: Wait
+) -> None:
+    project = new_project(client, "places")
+    homes = []
+    for name in ("low", "middle", "high"):
+        home = Path(installation["mounts"]) / f"place {name}"
+        home.mkdir()
+        (home / "a.txt").write_text(name)
+        homes.append(home)
+
+    def mount(home: Path) -> None:
+        job = client.post(f"/api/projects/{project}/sources", json={"path": str(home)}).json()
+        assert wait_for(ended(client, project, job["id"]))["status"] == "done"
+
+    def labels() -> list[str]:
+        return [s["label"] for s in client.get(f"/api/projects/{project}/sources").json()]
+
+    for home in homes:
+        mount(home)
+    before = labels()
+    [middle] = [s for s in client.get(f"/api/projects/{project}/sources").json() if s["label"] == "place middle"]
+    client.delete(f"/api/sources/{middle['id']}")
+    wait_for(lambda: labels() == [label for label in before if label != "place middle"])
+    mount(homes[1])
+    assert labels() == before

@@ -9,9 +9,10 @@ from pathlib import Path
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
+from pruxel.core.sources import singles
 from pruxel.core.sources.base import Listed, Listing, not_found
 from pruxel.core.sources.files import map_file
-from pruxel.core.sources.kinds import HEAD_BYTES, Kind, classify
+from pruxel.core.sources.kinds import HEAD_BYTES, Kind, classify, layouts_for
 from pruxel.core.sources.knowledge import Knowledge
 
 # How far a single file's companions are looked for.
@@ -52,14 +53,15 @@ class FolderSource:
         return self.root.name or str(self.root)
 
     def listing(self, context: Context) -> Listing:
-        """Every file but packs, which are sources of their own."""
+        """Every file but packs, which are sources of their own; of a single compressed file also what is inside."""
         found: list[Listed] = []
         problems: list[Fault] = []
         for relative, path in walk_files(self.root):
             if len(found) % 1024 == 0:
                 context.check()
-            kind = classify(first_bytes(path), relative, self.knowledge.layouts)
-            if kind is Kind.PACK or self.knowledge.profile.leaves_out(relative):
+            head = first_bytes(path)
+            kind, single = classify(head, relative, self.knowledge.layouts), self._is_single(head, relative)
+            if (kind is Kind.PACK and not single) or self.knowledge.profile.leaves_out(relative):
                 continue
             try:
                 stat = path.stat()
@@ -67,6 +69,11 @@ class FolderSource:
                 problems.append(Fault(ErrorCode.NOT_FOUND, str(error.strerror), file=relative))
                 continue
             found.append(Listed(relative, kind, stat.st_size, stat.st_size, "stored", stat.st_mtime_ns))
+            if single:
+                try:
+                    found.append(self._inside(path, stat, context))
+                except InputError as error:
+                    problems.append(error.fault)
         return Listing(tuple(found), tuple(problems))
 
     def packs(self) -> list[Path]:
@@ -76,7 +83,19 @@ class FolderSource:
     def _is_pack(self, relative: str, path: Path) -> bool:
         if self.knowledge.profile.leaves_out(relative):
             return False
-        return classify(first_bytes(path), relative, self.knowledge.layouts) is Kind.PACK
+        head = first_bytes(path)
+        return classify(head, relative, self.knowledge.layouts) is Kind.PACK and not self._is_single(head, relative)
+
+    def _is_single(self, head: bytes, relative: str) -> bool:
+        """Whether it is one compressed file that no layout claims."""
+        return singles.is_single(head, relative) and not layouts_for(head, relative, self.knowledge.layouts)
+
+    def _inside(self, path: Path, stat: os.stat_result, context: Context) -> Listed:
+        """The entry for what a compressed file holds."""
+        relative = singles.inner_path(path).relative_to(self.root.resolve()).as_posix()
+        data = singles.unpacked(path, context)
+        kind = classify(bytes(data[:HEAD_BYTES]), relative, self.knowledge.layouts)
+        return Listed(relative, kind, len(data), stat.st_size, "raw", stat.st_mtime_ns)
 
     def read(self, path: str, context: Context) -> memoryview:
         """The file's bytes; raises `InputError` for a path outside the root."""
@@ -85,7 +104,10 @@ class FolderSource:
         if not place.is_relative_to(self.root.resolve()):
             raise InputError(ErrorCode.OUTSIDE_ROOTS, "the path leads out of the folder", file=path)
         if not place.is_file():
-            raise not_found(path, self.label)
+            holder = singles.holder_of(place)
+            if holder is None:
+                raise not_found(path, self.label)
+            return singles.unpacked(holder, context)
         return map_file(place, path)
 
 

@@ -153,8 +153,10 @@ def verify_source(source: UUID) -> JobOut:
 
 
 def _leave(db: Session, row: SourceRow) -> Job:
-    """Out of the merged view at once; its rows are removed in the background."""
+    """Out of the merged view at once; rows are removed in the background. Its place is kept, should it come back."""
     row.state, row.on = LEAVING, False
+    project = db.get_one(Project, row.project_id)
+    project.places = project.places | {row.address: row.position}
     payload = {"source": str(row.id), "key": str(row.id)}
     return put_job(db, row.project_id, "forget", f"Forgetting {row.label}", payload)
 

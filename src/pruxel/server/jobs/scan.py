@@ -94,12 +94,15 @@ def register(project: uuid.UUID, mount: str, context: Context) -> None:
         top = db.execute(select(func.max(SourceRow.position)).where(SourceRow.project_id == project)).scalar()
         next_place = (-1 if top is None else top) + 1
         found = db.get_one(Project, project)
+        before = dict(found.places)
         for one in opened:
             if one.address in there:
                 there[one.address].kind = one.source.kind
                 continue
-            db.add(_row(project, mount, one, next_place))
-            next_place += 1
+            old = before.pop(one.address, None)
+            db.add(_row(project, mount, one, next_place if old is None else old))
+            next_place += old is None
+        found.places = before
         if found.language is None:
             found.language = next(iter(known.profile.languages()), None)
         touch(db, project)

@@ -36,7 +36,7 @@ class Project(Base):
 
     `profile` is the YAML of what is known of the game, `profile_home` the folder that its patterns of files start
     from. `revision` counts up with every change to profile, keys, names or sources, so that caches know; `naming`
-    with every change of aliases.
+    with every change of aliases. `places` are those that removed sources had in the stack, by address.
     """
 
     __tablename__ = "projects"
@@ -49,6 +49,7 @@ class Project(Base):
     language: Mapped[str | None]
     revision: Mapped[int] = mapped_column(default=0, server_default="0")
     naming: Mapped[int] = mapped_column(default=0, server_default="0")
+    places: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
 
 

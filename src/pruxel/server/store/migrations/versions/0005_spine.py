@@ -30,6 +30,7 @@ def upgrade() -> None:
         )
         """
     )
+    op.execute("ALTER TABLE projects ADD COLUMN places JSONB DEFAULT '{}' NOT NULL")
     op.execute("ALTER TABLE workpieces ADD COLUMN at INTEGER DEFAULT 0 NOT NULL")
     # The lists of lists become rows: the past in order, what is there now, the future backwards.
     op.execute(

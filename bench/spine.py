@@ -1,0 +1,98 @@
+"""What every step, look and proof stands on: copies, caches, analyses, pictures and proofs, as ratios in one run."""
+
+from __future__ import annotations
+
+import tempfile
+import time
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+import pruxel.core.findings  # registers all rules
+import pruxel.core.steps  # noqa: F401 - registers all steps
+from bench.scenes import waves
+from bench.timing import best, line
+from pruxel.core.base.context import Context
+from pruxel.core.deliver.deliver import deliver
+from pruxel.core.findings.registry import find
+from pruxel.core.pictures.render import View, render
+from pruxel.core.recipe.cache import MemoryCache
+from pruxel.core.recipe.document import StepUse
+from pruxel.core.recipe.inputs import Opener
+from pruxel.core.recipe.run import run_recipe
+from pruxel.core.scene.digest import digest
+from pruxel.core.scene.edit import merge
+from pruxel.core.scene.manifest import blobs_of, manifest_of
+from pruxel.core.scene.model import Scene
+from pruxel.core.steps.registry import STEPS
+from pruxel.sample.build import cached_sample
+from tests.conftest import game_knowledge, stack_of
+
+CONTEXT = Context()
+
+
+def _million() -> Scene:
+    """Ten parts of 100,000 triangles."""
+    return merge("million", [waves(225) for _ in range(10)])
+
+
+def _cpu(work: object, times: int = 1) -> float:
+    took = []
+    for _ in range(times):
+        begun = time.process_time()
+        work()  # type: ignore[operator]
+        took.append(time.process_time() - begun)
+    return min(took)
+
+
+def steps() -> None:
+    scene = _million()
+    digest(scene)
+    name = scene.nodes[0].name
+    step = STEPS.get("flip_faces")
+    params = step.parse({"parts": [name]})
+    part = scene.meshes[scene.nodes[0].mesh or 0].primitives[0]
+    arrays = [a for a in (part.positions, part.indices, part.normals, part.tangents, *part.uvs) if a is not None]
+
+    def copy() -> None:
+        for array in arrays:
+            np.copy(array)
+
+    plain = best(copy, 5)
+    line("a step on one part of 1,000,000 triangles : a copy of the part + 5 ms", best(lambda: step.run(scene, params, CONTEXT), 5), plain + 0.005, 1.1)
+    cache = MemoryCache()
+    uses = [StepUse(step="set_units", params={"factor": 1.0 + n / 10}) for n in range(9)]
+    run_recipe(scene, uses, cache, CONTEXT, key="million")
+    again = best(lambda: run_recipe(scene, uses, cache, CONTEXT, key="million"), 5)
+    line("nine cached steps on 1,000,000 triangles : 20 ms", again, 0.02, 1)
+    changed = replace(scene, materials=tuple(replace(m, roughness=0.123) for m in scene.materials))
+    known = {key for key, _ in blobs_of(scene)}
+    sent = sum(memoryview(data).nbytes for key, data in blobs_of(changed) if key not in known)
+    import json
+
+    sent += len(json.dumps(manifest_of(changed)))
+    line("a changed material factor sends : 20 kB", sent, 20_000, 1, unit=1e-3, word="kB")
+
+
+def looks(folder: Path) -> None:
+    game = cached_sample(folder, 1, lambda _f, _m: None)
+    opener = Opener(stack_of(game, game_knowledge(game)))
+    market = opener.scene(["levels/market/market.blv"], CONTEXT)
+    line("findings on the market : 1 s of CPU", _cpu(lambda: list(find(market, CONTEXT))), 1.0, 1)
+    crab = opener.scene(["actors/crab_toll/crab_toll.brm"], CONTEXT)
+    view = View(width=352, height=240)
+    for words, scene in (("a model", crab), ("a place", market)):
+        render(scene, CONTEXT, view)
+        line(f"a step's picture of {words} after the first : 0.5 s of CPU", _cpu(lambda s=scene: render(s, CONTEXT, view), 3), 0.5, 1)
+    begun = time.perf_counter()
+    with tempfile.TemporaryDirectory() as out:
+        deliver(crab, "crab", ["glb", "obj"], Path(out), CONTEXT)
+        whole = time.perf_counter() - begun
+    line("writing and proving GLB + OBJ of 48,178 triangles : 3 s", whole, 3.0, 1)
+
+
+def run(folder: Path) -> None:
+    """All benches of the spine."""
+    steps()
+    looks(folder)
