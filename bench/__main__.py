@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 import trimesh
 
-from bench import scale, unpacking
+from bench import scale, spine, unpacking
 from bench.scenes import waves
 from bench.timing import best, line
 from pruxel.core.base.context import Context
@@ -161,6 +161,7 @@ def main() -> None:
         vertices()
         formats(Path(folder))
         memory(Path(folder))
+    spine.run(Path(__file__).resolve().parent.parent / ".data/samples")
     unpacking.run()
     scale.run()
 

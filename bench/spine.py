@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import tempfile
 import time
 from dataclasses import replace
@@ -13,6 +14,7 @@ import pruxel.core.findings  # registers all rules
 import pruxel.core.steps  # noqa: F401 - registers all steps
 from bench.scenes import waves
 from bench.timing import best, line
+from pruxel.core.base.arrays import as_floats
 from pruxel.core.base.context import Context
 from pruxel.core.deliver.deliver import deliver
 from pruxel.core.findings.registry import find
@@ -33,8 +35,16 @@ CONTEXT = Context()
 
 
 def _million() -> Scene:
-    """Ten parts of 100,000 triangles."""
-    return merge("million", [waves(225) for _ in range(10)])
+    """Ten parts of 100,000 triangles, none like another."""
+    whole = waves(225)
+    [mesh] = whole.meshes
+    [primitive] = mesh.primitives
+
+    def grown(number: int) -> Scene:
+        positions = as_floats(primitive.positions * (1 + number / 1000), 3)
+        return replace(whole, meshes=(replace(mesh, primitives=(replace(primitive, positions=positions),)),))
+
+    return merge("million", [grown(number) for number in range(10)])
 
 
 def _cpu(work: object, times: int = 1) -> float:
@@ -60,7 +70,12 @@ def steps() -> None:
             np.copy(array)
 
     plain = best(copy, 5)
-    line("a step on one part of 1,000,000 triangles : a copy of the part + 5 ms", best(lambda: step.run(scene, params, CONTEXT), 5), plain + 0.005, 1.1)
+    line(
+        "a step on one part of 1,000,000 triangles : a copy of the part + 5 ms",
+        best(lambda: step.run(scene, params, CONTEXT), 5),
+        plain + 0.005,
+        1.1,
+    )
     cache = MemoryCache()
     uses = [StepUse(step="set_units", params={"factor": 1.0 + n / 10}) for n in range(9)]
     run_recipe(scene, uses, cache, CONTEXT, key="million")
@@ -69,8 +84,6 @@ def steps() -> None:
     changed = replace(scene, materials=tuple(replace(m, roughness=0.123) for m in scene.materials))
     known = {key for key, _ in blobs_of(scene)}
     sent = sum(memoryview(data).nbytes for key, data in blobs_of(changed) if key not in known)
-    import json
-
     sent += len(json.dumps(manifest_of(changed)))
     line("a changed material factor sends : 20 kB", sent, 20_000, 1, unit=1e-3, word="kB")
 
@@ -81,10 +94,15 @@ def looks(folder: Path) -> None:
     market = opener.scene(["levels/market/market.blv"], CONTEXT)
     line("findings on the market : 1 s of CPU", _cpu(lambda: list(find(market, CONTEXT))), 1.0, 1)
     crab = opener.scene(["actors/crab_toll/crab_toll.brm"], CONTEXT)
-    view = View(width=352, height=240)
+    view = View(width=352, height=240, samples=1, sky_rays=6)  # what the cards of steps show
     for words, scene in (("a model", crab), ("a place", market)):
         render(scene, CONTEXT, view)
-        line(f"a step's picture of {words} after the first : 0.5 s of CPU", _cpu(lambda s=scene: render(s, CONTEXT, view), 3), 0.5, 1)
+        line(
+            f"a step's picture of {words} after the first : 0.5 s of CPU",
+            _cpu(lambda s=scene: render(s, CONTEXT, view), 3),
+            0.5,
+            1,
+        )
     begun = time.perf_counter()
     with tempfile.TemporaryDirectory() as out:
         deliver(crab, "crab", ["glb", "obj"], Path(out), CONTEXT)

@@ -12,10 +12,10 @@ from selenium.webdriver import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
+from tests import zoo
 from tests.browser.driver import Page, start_browser
 from tests.browser.test_sources_and_browse import everything, search, total, wait_for_total
 from tests.browser.test_tour import open_crab
-from tests import zoo
 from tests.conftest import ROOT
 
 AXE = (ROOT / "web/node_modules/axe-core/axe.min.js").read_text()
