@@ -336,10 +336,13 @@ def test_scenes_used_longest_ago_go_first(client: TestClient, quiet: str) -> Non
 
 
 def test_what_an_extraction_left_can_be_removed(client: TestClient, shelf: str, wait_for: Wait) -> None:
-    made = client.post(f"/api/projects/{shelf}/extracts", json={"paths": ["note.txt"], "name": "some"}).json()
+    made = client.post(f"/api/projects/{shelf}/extracts", json={"paths": ["note.txt"], "name": "some/where/../else"}).json()
     assert wait_for(ended(client, shelf, made["id"]))["status"] == "done"
     folder = Path(client.get(f"/api/jobs/{made['id']}").json()["payload"]["folder"])
     assert (folder / "note.txt").read_text() == "kept dry"
+    below = folder.relative_to(settings().extracts).parts
+    assert below[0] == "some"
+    assert ".." not in below
     assert client.delete(f"/api/jobs/{made['id']}/extracted").status_code == 204
     assert not folder.exists()
     elsewhere = settings().data_folder / "not-ours"

@@ -167,7 +167,7 @@ class Walk {
     this.drawn.push(drawn)
   }
 
-  // Primitives of a mesh with several hang below their node, maybe in a group of their own; one alone is the node itself.
+  // Primitives of a mesh with several hang below their node, maybe in a group; one alone is the node itself.
   private nodeAbove(object: Object3D): number {
     for (let up = object.parent; up; up = up.parent) {
       const found = this.objects.indexOf(up)

@@ -12,7 +12,7 @@ interface Validator {
   validateBytes(data: Uint8Array, options: object): Promise<{ issues: Issues }>
 }
 
-// The official validator lies beside the judge as it came: its program is made by another compiler and not to be bundled.
+// The official validator lies beside the judge as it came: its program cannot be bundled.
 export async function validate(file: string): Promise<Issues> {
   const validator = createRequire(import.meta.url)('./gltf-validator/index.js') as Validator
   const report = await validator.validateBytes(new Uint8Array(readFileSync(file)), {

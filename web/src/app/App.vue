@@ -132,7 +132,10 @@ useKeys(
       <RouterView v-else :key="`${id}-${String(route.name)}`" />
       <div
         v-if="over"
-        class="pointer-events-none absolute inset-3 z-50 flex items-center justify-center rounded-xl border-2 border-dashed border-sea bg-sea-soft/85 text-[17px] font-semibold text-sea"
+        :class="[
+          'pointer-events-none absolute inset-3 z-50 flex items-center justify-center',
+          'rounded-xl border-2 border-dashed border-sea bg-sea-soft/85 text-[17px] font-semibold text-sea',
+        ]"
       >
         Drop files or folders here to mount them
       </div>

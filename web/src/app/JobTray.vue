@@ -31,7 +31,10 @@ const at = (job: Job) => new Date(job.ended ?? job.created).toLocaleTimeString('
     </PopoverButton>
     <PopoverPanel
       v-if="open"
-      class="absolute right-0 z-30 mt-2 max-h-[70vh] w-[26rem] space-y-3 overflow-auto rounded-lg border border-line bg-sheet p-4 shadow-lg"
+      :class="[
+        'absolute right-0 z-30 mt-2 max-h-[70vh] w-[26rem] space-y-3',
+        'overflow-auto rounded-lg border border-line bg-sheet p-4 shadow-lg',
+      ]"
     >
       <p v-if="!runningJobs.length && !failedJobs.length" class="text-[13px] text-faint">
         Nothing is being worked on. Long work shows its progress here and never blocks the page.

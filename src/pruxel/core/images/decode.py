@@ -22,7 +22,7 @@ _MEDIA = {
     "PPM": "image/x-portable-anymap",
     "ICO": "image/vnd.microsoft.icon",
     "QOI": "image/qoi",
-    "PCX": "image/vnd.zbrush.pcx",
+    "PCX": "image/x-pcx",
 }
 _MAGIC = (
     (b"\x89PNG\r\n\x1a\n", "PNG"),

@@ -183,5 +183,5 @@ def _check_space(folder: Path, wanted: int) -> None:
 
 
 def extract_folder(name: str, job: uuid.UUID) -> Path:
-    """The folder of one extraction."""
-    return settings().extracts / f"{safe_path(name).replace('/', '-')}-{str(job)[:8]}"
+    """The folder of one extraction; a name with slashes makes folders, all below our own."""
+    return settings().extracts / f"{safe_path(name)}-{str(job)[:8]}"

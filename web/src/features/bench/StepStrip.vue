@@ -109,7 +109,10 @@ const first = () => (content?.pictures[0] ? `/api/blobs/${content.pictures[0]}` 
       />
       <Menu as="div" class="relative flex shrink-0">
         <MenuButton
-          class="flex w-28 items-center justify-center rounded-lg border border-dashed border-faint text-[13px] font-medium hover:bg-sheet"
+          :class="[
+            'flex w-28 items-center justify-center rounded-lg',
+            'border border-dashed border-faint text-[13px] font-medium hover:bg-sheet',
+          ]"
           data-test="add-step"
         >
           Add a step

@@ -8,8 +8,11 @@ defineProps<{ entry: Entry | undefined; selected: boolean; picked: boolean }>()
 <template>
   <div
     v-if="entry"
-    class="grid cursor-default grid-cols-[minmax(0,1fr)_72px_72px_minmax(0,110px)_36px] items-center gap-3 rounded-md px-2.5 text-left text-[13px] select-none"
-    :class="selected ? 'bg-sea-soft text-sea' : 'hover:bg-sheet'"
+    class="grid cursor-default items-center gap-3 rounded-md px-2.5 text-left text-[13px] select-none"
+    :class="[
+      'grid-cols-[minmax(0,1fr)_72px_72px_minmax(0,110px)_36px]',
+      selected ? 'bg-sea-soft text-sea' : 'hover:bg-sheet',
+    ]"
     role="option"
     :aria-selected="selected"
     :title="entry.path"

@@ -157,8 +157,13 @@ async function zip() {
         <label class="flex items-center gap-1.5"
           ><input v-model="png" type="checkbox" class="accent-sea" data-test="png" />a PNG beside each</label
         >
-        <label class="text-faint" for="extract-name">Name</label>
-        <input id="extract-name" v-model="name" class="field w-56 py-1" />
+        <label class="text-faint" for="extract-name">Folder</label>
+        <input
+          id="extract-name"
+          v-model="name"
+          class="field w-56 py-1"
+          title="Below the folder of extractions; slashes make folders"
+        />
       </div>
       <p class="rounded-md bg-paper px-3 py-2" data-test="measured">
         <template v-if="measured"

@@ -56,6 +56,14 @@ const tabs = computed(
     ] as const,
 )
 const upload = useUploads()
+const told = computed(() => {
+  if (!sources.value.length)
+    return 'Mount folders and packs. Where two hold the same path, the higher one wins and the lower is kept.'
+  const { entries, size } = summary.value
+  const held = `${count(entries)} ${entries === 1 ? 'entry' : 'entries'}, ${bytes(size)}`
+  const counting = `${count(live.value.length)} of ${count(sources.value.length)} sources count, ${held}`
+  return `${counting}. Where several hold a path, the upper one wins.`
+})
 
 let asked = 0
 async function load() {
@@ -90,7 +98,7 @@ async function look() {
     fits.value = await api.fits(path.value.trim())
     if (!fits.value.length)
       error.value = new Error(
-        'No profile that is known fits this folder. Mount it all the same: ZIP, TAR, 7z and open formats are read without one.',
+        'No profile that is known fits this folder. Mount it all the same: archives and open formats need none.',
       )
   } catch (found) {
     error.value = found
@@ -153,11 +161,7 @@ useKeys('Sources', [['a', 'Add a source', () => (picking.value = true)]])
         <div>
           <h1 class="text-[22px] font-semibold tracking-tight">Where the files come from</h1>
           <p class="max-w-prose text-[13px] text-faint">
-            {{
-              sources.length
-                ? `${count(live.length)} of ${count(sources.length)} sources count, ${count(summary.entries)} ${summary.entries === 1 ? 'entry' : 'entries'}, ${bytes(summary.size)}. Where several hold a path, the upper one wins.`
-                : 'Mount folders and packs. Where two hold the same path, the higher one wins and the lower is kept as shadowed.'
-            }}
+            {{ told }}
           </p>
         </div>
         <button

@@ -135,7 +135,10 @@ const needsKey = (s: Source) => s.problems.some((p) => p.code.startsWith('key-')
           @dragover.prevent="dragged && (target = placeUnder($event, i))"
         >
           <div
-            class="grid grid-cols-[22px_40px_minmax(0,1fr)_116px_64px_72px_auto] items-center gap-3 px-4 py-2 text-[13px]"
+            :class="[
+              'grid grid-cols-[22px_40px_minmax(0,1fr)_116px_64px_72px_auto] items-center',
+              'gap-3 px-4 py-2 text-[13px]',
+            ]"
           >
             <button
               class="cursor-grab text-faint"
@@ -206,7 +209,10 @@ const needsKey = (s: Source) => s.problems.some((p) => p.code.startsWith('key-')
               </p>
             </div>
             <input
-              class="w-full truncate rounded border border-transparent bg-transparent px-1 text-[12.5px] text-faint hover:border-line focus:border-line"
+              :class="[
+                'w-full truncate rounded border border-transparent',
+                'bg-transparent px-1 text-[12.5px] text-faint hover:border-line focus:border-line',
+              ]"
               :value="s.layer"
               placeholder="no group"
               :aria-label="`Group of ${s.label}`"
@@ -217,23 +223,14 @@ const needsKey = (s: Source) => s.problems.some((p) => p.code.startsWith('key-')
             <span class="num text-right text-faint">{{ bytes(s.size) }}</span>
             <div class="flex gap-1">
               <button
-                class="rounded px-1.5 py-0.5 text-[12px] text-faint underline-offset-2 hover:bg-sunk hover:text-ink group-hover:underline"
+                class="quiet"
                 title="Unpack every entry and compare checksums"
                 @click="act(api.verifySource(s.id))"
               >
                 Verify
               </button>
-              <button
-                class="rounded px-1.5 py-0.5 text-[12px] text-faint underline-offset-2 hover:bg-sunk hover:text-ink group-hover:underline"
-                @click="act(api.readSource(s.id))"
-              >
-                Read again
-              </button>
-              <button
-                class="rounded px-1.5 py-0.5 text-[12px] text-faint underline-offset-2 hover:bg-sunk hover:text-ink group-hover:underline"
-                data-test="remove-source"
-                @click="leaving = leaving?.id === s.id ? null : s"
-              >
+              <button class="quiet" @click="act(api.readSource(s.id))">Read again</button>
+              <button class="quiet" data-test="remove-source" @click="leaving = leaving?.id === s.id ? null : s">
                 Remove
               </button>
             </div>

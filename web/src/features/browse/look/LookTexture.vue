@@ -66,7 +66,10 @@ const mip = (n: number) => `${Math.max(texture.width >> n, 1)} × ${Math.max(tex
     <!-- eslint-disable-next-line vuejs-accessibility/no-static-element-interactions -- it has keys of its own -->
     <div
       ref="box"
-      class="hatched relative aspect-square cursor-grab touch-none overflow-hidden active:cursor-grabbing focus-visible:outline-offset-[-3px]"
+      :class="[
+        'hatched relative aspect-square cursor-grab',
+        'touch-none overflow-hidden active:cursor-grabbing focus-visible:outline-offset-[-3px]',
+      ]"
       role="application"
       tabindex="0"
       aria-label="Texture: plus and minus enlarge, arrows move, 0 shows all"
