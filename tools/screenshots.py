@@ -88,6 +88,7 @@ def main() -> None:
         box.send_keys(Keys.CONTROL, "a")
         box.send_keys("crab")
         page.click("[data-path='actors/crab_toll/crab_toll.brm']")
+        page.see("[data-test=quick-look] h2", "crab_toll")
         page.click(page.test("open-bench"))
         page.see("[data-test=viewport]:not([data-shown=''])")
         while page.all(page.test("step")):

@@ -82,7 +82,7 @@ def test_everybody_can_use_every_view(page: Page, night: bool) -> None:
         page.click("button", "Night")
     home = page.driver.current_url
     wrong = []
-    for view in ["browse", "texture", "sources", "bench", "deliver"] if night else VIEWS:
+    for view in ["browse", "sources", "bench"] if night else VIEWS:
         arrive_at(page, view)
         wrong += [f"{view}: {' '.join(words.split())}" for words in complaints(page)]
         page.driver.get(home)

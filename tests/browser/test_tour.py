@@ -27,6 +27,7 @@ def open_crab(page: Page) -> None:
     page.keys("/")
     page.see(page.test("search")).send_keys("toll crab")
     page.see("[data-path='actors/crab_toll/crab_toll.brm']")
+    page.see("[data-test=quick-look] h2", "crab_toll")
     page.keys(Keys.ENTER)
     page.click(page.test("open-bench"))
     page.see("[data-test=viewport]:not([data-shown=''])")
