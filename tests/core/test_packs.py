@@ -251,7 +251,7 @@ def test_a_large_table_lists_in_order(game: Path, tmp_path: Path) -> None:
     entries = list(source.listing(CONTEXT).entries)
     assert len(entries) == 20_000
     assert [e.path for e in entries] == sorted(e.path for e in entries)
-    assert {e.kind for e in entries} == {"texture", "model", "material", "text", "unknown"}
+    assert {e.kind for e in entries} == {"texture", "model", "material", "text"}
     assert bytes(source.read(entries[7].path, CONTEXT)).startswith(b"Bulk text")
 
 

@@ -35,7 +35,7 @@ def job_for(home: Path) -> Job:
         project = Project(name=home.name)
         db.add(project)
         db.flush()
-        job = Job(project_id=project.id, kind="scan", title="", payload={"mount": str(home), "key": ""})
+        job = Job(project_id=project.id, kind="scan", title="", status="done", payload={"mount": str(home), "key": ""})
         db.add(job)
         db.flush()
         return job
@@ -113,7 +113,9 @@ def test_another_source_settled_meanwhile(home: Path, monkeypatch: pytest.Monkey
     (other / path).parent.mkdir(parents=True)
     (other / path).write_bytes(b"mine")
     with session() as db:
-        loose = Job(project_id=job.project_id, kind="scan", title="", payload={"mount": str(other), "key": ""})
+        loose = Job(
+            project_id=job.project_id, kind="scan", title="", status="done", payload={"mount": str(other), "key": ""}
+        )
         db.add(loose)
     scan(loose, Context())
     scan(job, Context())

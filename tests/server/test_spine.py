@@ -336,7 +336,9 @@ def test_scenes_used_longest_ago_go_first(client: TestClient, quiet: str) -> Non
 
 
 def test_what_an_extraction_left_can_be_removed(client: TestClient, shelf: str, wait_for: Wait) -> None:
-    made = client.post(f"/api/projects/{shelf}/extracts", json={"paths": ["note.txt"], "name": "some/where/../else"}).json()
+    made = client.post(
+        f"/api/projects/{shelf}/extracts", json={"paths": ["note.txt"], "name": "some/where/../else"}
+    ).json()
     assert wait_for(ended(client, shelf, made["id"]))["status"] == "done"
     folder = Path(client.get(f"/api/jobs/{made['id']}").json()["payload"]["folder"])
     assert (folder / "note.txt").read_text() == "kept dry"

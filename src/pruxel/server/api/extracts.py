@@ -194,7 +194,9 @@ def stream_zip(project: UUID, key: str) -> StreamingResponse:
         raise not_found("selection")
     stored_stack(project)
     noted = orjson.loads(note[len(_NOTE) :])
-    headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{quote(safe_part(noted['name'].replace('/', '-')))}.zip"}
+    headers = {
+        "Content-Disposition": f"attachment; filename*=UTF-8''{quote(safe_part(noted['name'].replace('/', '-')))}.zip"
+    }
     return StreamingResponse(_passed_on(project, key), media_type="application/zip", headers=headers)
 
 

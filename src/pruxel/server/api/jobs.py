@@ -23,8 +23,9 @@ _LATEST = 40
 _AGAIN = ("failed", "cancelled")
 
 
-def _job(db: Session, job: UUID) -> Job:
-    found = db.get(Job, job)
+def _job(db: Session, job: UUID, *, to_change: bool = False) -> Job:
+    """A job; one that is to be changed is held, so that no worker takes it up between the look and the change."""
+    found = db.get(Job, job, with_for_update=to_change)
     if found is None:
         raise not_found("job")
     return found
@@ -60,7 +61,7 @@ def get_results(job: UUID) -> JobResults:
 def cancel_job(job: UUID) -> JobOut:
     """Ask a job to stop; one that still waits is stopped at once."""
     with session() as db:
-        found = _job(db, job)
+        found = _job(db, job, to_change=True)
         if found.status in ACTIVE:
             change_job(db, job, cancel=True, status="cancelled" if found.status == "queued" else found.status)
         return JobOut.model_validate(job_details(found))
@@ -70,7 +71,7 @@ def cancel_job(job: UUID) -> JobOut:
 def try_job_again(job: UUID) -> JobOut:
     """Start a job once more that failed or was stopped."""
     with session() as db:
-        found = _job(db, job)
+        found = _job(db, job, to_change=True)
         if found.status not in _AGAIN:
             raise UsageError(
                 ErrorCode.USAGE,

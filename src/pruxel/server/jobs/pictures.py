@@ -43,6 +43,7 @@ THUMB = View(width=288, height=216)
 _TEXTURE_SIDE = 216
 _MOST_AT_ONCE = 5000
 _MOST_PLACED = 5000
+_HANDFUL = 24
 _PAPER, _SEA = (236, 228, 212), (38, 104, 96)
 _WAIT_SECONDS = 0.4
 log = logging.getLogger("pruxel.pictures")
@@ -157,8 +158,8 @@ def _draw(job: Job, rows: list[EntryRow], context: Context, *, gives_way: bool) 
     """Draw entries one by one; each fails for itself, with its reason kept. False when it gave way to its likes."""
     stack = stored_stack(job.project_id)
     opened = Opener(stack)
-    for row, part in context.part(0.02, 1.0).each(rows, lambda r: r.path):
-        if gives_way and not _turn_comes(part):
+    for drawn, (row, part) in enumerate(context.part(0.02, 1.0).each(rows, lambda r: r.path)):
+        if gives_way and not _turn_comes(part, drawn):
             return False
         with session() as db:
             # Should this one bring the process down, it is known which it was.
@@ -184,12 +185,16 @@ def _draw(job: Job, rows: list[EntryRow], context: Context, *, gives_way: bool) 
     return True
 
 
-def _turn_comes(context: Context) -> bool:
-    """Wait while somebody waits for other work; false when another job for the same process has come."""
+def _turn_comes(context: Context, drawn: int) -> bool:
+    """Wait while somebody waits for other work; false when another job for the same process has come.
+
+    Other projects' pictures get their turn after a handful, so that a large game does not hold up a small one.
+    """
+    others = BEHIND if drawn >= _HANDFUL else BEHIND - {"pictures"}
     while True:
         context.check()
         with session() as db:
-            if one_waits(db, BEHIND - {"pictures"}):
+            if one_waits(db, others):
                 return False
             if not work_goes_on(db, but=BEHIND):
                 return True
