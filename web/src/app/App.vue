@@ -120,7 +120,7 @@ useKeys(
         <JobTray v-if="project" :project="id" />
         <button class="button" :aria-pressed="night" @click="toggleNight">{{ night ? 'Day' : 'Night' }}</button>
         <button class="button" title="What the keyboard does" @click="keyList?.show()">
-          Keyboard <kbd class="num text-faint">?</kbd>
+          <span class="max-[1120px]:sr-only">Keyboard</span> <kbd class="num text-faint">?</kbd>
         </button>
       </div>
     </header>
