@@ -21,7 +21,7 @@ from pruxel.server.jobs.queue import put_job
 from pruxel.server.jobs.stacks import stored_stack
 from pruxel.server.settings import settings
 from pruxel.server.store.database import session
-from pruxel.server.store.jobs import ACTIVE, change_job, tell
+from pruxel.server.store.jobs import ask_to_stop, tell
 from pruxel.server.store.missing import not_found
 from pruxel.server.store.revisions import steps_of
 from pruxel.server.store.tables import Delivery, Job, Workpiece
@@ -128,8 +128,8 @@ def remove_delivery(delivery: UUID) -> None:
     with session() as db:
         found = _delivery(db, delivery)
         job = None if found.job_id is None else db.get(Job, found.job_id)
-        if job is not None and job.status in ACTIVE:
-            change_job(db, job.id, cancel=True, status="cancelled" if job.status == "queued" else job.status)
+        if job is not None:
+            ask_to_stop(db, job)
         for place in (found.folder, found.archive):
             if place is not None and Path(place).resolve().is_relative_to(settings().deliveries.resolve()):
                 path = Path(place)

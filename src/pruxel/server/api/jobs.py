@@ -14,7 +14,7 @@ from pruxel.server.api.browse_models import JobResults
 from pruxel.server.api.models import JobOut
 from pruxel.server.jobs.queue import put_again
 from pruxel.server.store.database import reading, session
-from pruxel.server.store.jobs import ACTIVE, change_job, job_details, tell
+from pruxel.server.store.jobs import ACTIVE, ask_to_stop, change_job, job_details, tell
 from pruxel.server.store.missing import not_found
 from pruxel.server.store.tables import Glance, Job
 
@@ -61,9 +61,8 @@ def get_results(job: UUID) -> JobResults:
 def cancel_job(job: UUID) -> JobOut:
     """Ask a job to stop; one that still waits is stopped at once."""
     with session() as db:
-        found = _job(db, job, to_change=True)
-        if found.status in ACTIVE:
-            change_job(db, job, cancel=True, status="cancelled" if found.status == "queued" else found.status)
+        found = _job(db, job)
+        ask_to_stop(db, found)
         return JobOut.model_validate(job_details(found))
 
 

@@ -14,7 +14,7 @@ from pruxel.server.api.source_models import LanguageIn, PlaceOut, PlacesOut, Pro
 from pruxel.server.jobs.stacks import check_root
 from pruxel.server.settings import settings
 from pruxel.server.store.database import session
-from pruxel.server.store.jobs import ACTIVE, change_job, tell
+from pruxel.server.store.jobs import ACTIVE, ask_to_stop, tell
 from pruxel.server.store.missing import not_found
 from pruxel.server.store.projects import profile_of
 from pruxel.server.store.stack_state import touch
@@ -77,7 +77,7 @@ def remove_project(project: UUID) -> None:
             raise not_found("project")
         running = db.execute(select(Job).where(Job.project_id == project, Job.status.in_(ACTIVE))).scalars().all()
         for job in running:
-            change_job(db, job.id, cancel=True, status="cancelled" if job.status == "queued" else job.status)
+            ask_to_stop(db, job)
         slots = select(Slot.id).where(Slot.project_id == project)
         db.execute(delete(EntryRow).where(EntryRow.slot.in_(slots)))
         tell(db, {"changed": "projects", "project_id": str(project)})

@@ -85,6 +85,13 @@ def active_job(db: Session, project: uuid.UUID, kind: str, key: str) -> Job | No
     return db.execute(select(Job).where(*wanted).limit(1)).scalar_one_or_none()
 
 
+def ask_to_stop(db: Session, job: Job) -> None:
+    """Ask a job to stop; one that still waits ends at once. It is held, so that no worker takes it up meanwhile."""
+    db.refresh(job, with_for_update=True)
+    if job.status in ACTIVE:
+        change_job(db, job.id, cancel=True, status="cancelled" if job.status == "queued" else job.status)
+
+
 def work_goes_on(db: Session, but: Collection[str]) -> bool:
     """Whether a job of another kind than those waits or runs."""
     wanted = (Job.status.in_(ACTIVE), Job.kind.not_in(but))
