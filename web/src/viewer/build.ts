@@ -26,6 +26,8 @@ const FROM_INSTANCES = 4
 export interface Drawn {
   object: Mesh | LineSegments | Points
   own: Material
+  // The node whose mesh it is; of instances, the first one's.
+  node: Object3D
   // The parts that it shows, by the number of its instance (0 for a thing that stands alone).
   parts: string[]
   matrices: Matrix4[]
@@ -63,13 +65,12 @@ export async function build(scene: SceneData): Promise<Built> {
 
 function placed(node: NodeData, object: Object3D): Object3D {
   object.name = node.name
+  object.position.fromArray(node.translation)
+  object.quaternion.copy(new Quaternion().fromArray(node.rotation)).normalize()
+  object.scale.fromArray(node.scale)
   if (node.matrix) {
     object.matrix.set(...(node.matrix.flat() as Parameters<Matrix4['set']>))
     object.matrixAutoUpdate = false
-  } else {
-    object.position.fromArray(node.translation)
-    object.quaternion.copy(new Quaternion().fromArray(node.rotation))
-    object.scale.fromArray(node.scale)
   }
   return object
 }
@@ -115,7 +116,7 @@ async function instances(scene: SceneData, mesh: MeshData, places: number[], nod
       matrices.forEach((matrix, n) => object.setMatrixAt(n, matrix))
       object.computeBoundingSphere()
       root.add(object)
-      found.push({ object, own, parts: chosen.map((i) => scene.nodes[i]!.name), matrices })
+      found.push({ object, own, node: nodes[chosen[0]!]!, parts: chosen.map((i) => scene.nodes[i]!.name), matrices })
     }
   }
   const loose = await Promise.all(places.map((i) => lines(scene, mesh, scene.nodes[i]!.name, nodes[i]!)))
@@ -136,7 +137,7 @@ async function single(scene: SceneData, node: NodeData, at: Object3D, held: Skel
         object.updateMorphTargets()
         object.morphTargetInfluences = primitive.targets.map((_, i) => weights[i] ?? 0)
       }
-      return { object, own, parts: [node.name], matrices: [] }
+      return { object, own, node: at, parts: [node.name], matrices: [] }
     }),
   )
   return [...surfaces, ...(await lines(scene, mesh, node.name, at))]
@@ -160,7 +161,7 @@ async function lines(scene: SceneData, mesh: MeshData, part: string, at: Object3
       const own = await material(scene, data.material, { colored: data.colors.length > 0, tangents: true })
       const object = data.indices.shape[1] === 1 ? new Points(geometry, own) : new LineSegments(geometry, own)
       at.add(object)
-      return { object, own, parts: [part], matrices: [] }
+      return { object, own, node: at, parts: [part], matrices: [] }
     }),
   )
 }

@@ -95,7 +95,12 @@ useEvents((event) => event.changed === 'sources' && load())
 </script>
 
 <template>
-  <aside class="flex min-h-0 flex-col border-l border-line bg-sheet" aria-label="Quick look" data-test="quick-look">
+  <aside
+    class="flex min-h-0 flex-col border-l border-line bg-sheet"
+    aria-label="Quick look"
+    data-test="quick-look"
+    :data-looked="look || error ? entry?.path : ''"
+  >
     <template v-if="entry">
       <header class="border-b border-line px-4 pt-3">
         <div class="flex items-start gap-2">
