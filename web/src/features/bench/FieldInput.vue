@@ -3,7 +3,7 @@ import { computed, ref, watch } from 'vue'
 import { typedNumber, type Field, type NumberField, type Target } from '../../model/form'
 
 const { field, choices } = defineProps<{ field: Field; choices: Record<Target, string[]>; path: string }>()
-const emit = defineEmits<{ search: [words: string] }>()
+const emit = defineEmits<{ search: [words: string, among: Target] }>()
 const value = defineModel<unknown>({ required: true })
 const wrong = ref('')
 
@@ -94,7 +94,7 @@ function put(index: number, inner: unknown) {
       class="field w-full"
       :list="`${path}-choices`"
       autocomplete="off"
-      @input="emit('search', String(value))"
+      @input="emit('search', ($event.target as HTMLInputElement).value, field.to)"
     />
     <datalist :id="`${path}-choices`"><option v-for="name in names" :key="name" :value="name" /></datalist>
   </template>
@@ -107,6 +107,7 @@ function put(index: number, inner: unknown) {
         :path="`${path}-${i}`"
         :model-value="(value as unknown[])[i]"
         @update:model-value="put(i, $event)"
+        @search="(words, among) => emit('search', words, among)"
       />
     </span>
   </div>
@@ -118,6 +119,7 @@ function put(index: number, inner: unknown) {
         :path="`${path}-${i}`"
         :model-value="inner"
         @update:model-value="put(i, $event)"
+        @search="(words, among) => emit('search', words, among)"
       />
       <button type="button" class="button py-0.5" @click="value = (value as unknown[]).filter((_, n) => n !== i)">
         Remove
@@ -136,6 +138,7 @@ function put(index: number, inner: unknown) {
         :path="`${path}-${inner.name}`"
         :model-value="(value as Record<string, unknown>)[inner.name]"
         @update:model-value="value = { ...(value as object), [inner.name]: $event }"
+        @search="(words, among) => emit('search', words, among)"
       />
     </div>
   </div>
@@ -147,7 +150,14 @@ function put(index: number, inner: unknown) {
       :aria-label="`Give ${field.title}`"
       @change="value = value === null ? field.inner.start : null"
     />
-    <FieldInput v-if="value !== null" v-model="value" :field="field.inner" :choices="choices" :path="path" />
+    <FieldInput
+      v-if="value !== null"
+      v-model="value"
+      :field="field.inner"
+      :choices="choices"
+      :path="path"
+      @search="(words, among) => emit('search', words, among)"
+    />
     <span v-else class="py-1.5 text-[13px] text-faint">left as it is</span>
   </div>
   <input v-else :id="path" v-model="value" class="field w-full" type="text" />

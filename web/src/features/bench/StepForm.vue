@@ -35,7 +35,8 @@ const choices = computed((): Record<Target, string[]> => ({
   workpiece: workpieces.map((w) => w.id),
 }))
 
-async function search(words: string) {
+async function search(words: string, among: Target) {
+  if (among !== 'entry') return
   const found = await api.entries(project, { search: words, kind: 'model' }, 0, 30).catch(() => undefined)
   entries.value = found?.entries.map((e) => e.path) ?? []
 }
@@ -68,7 +69,7 @@ async function run() {
           :field="field"
           :choices="choices"
           :path="`p-${field.name}`"
-          @search="field.kind === 'reference' && field.to === 'entry' && search($event)"
+          @search="search"
         />
       </div>
       <div class="flex justify-end gap-2">

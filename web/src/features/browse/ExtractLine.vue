@@ -1,11 +1,13 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import { api, type Job } from '../../api/client'
+import Question from '../../components/Question.vue'
 import { count } from '../../model/words'
 
 // How one extraction stands, and what can be done about it.
 const { job } = defineProps<{ job: Job }>()
 const emit = defineEmits<{ error: [problem: unknown] }>()
+const asking = ref(false)
 const active = computed(() => job.status === 'running' || job.status === 'queued')
 const left = computed(() => Number(job.payload.done ?? 0))
 const words = computed(() => {
@@ -43,11 +45,21 @@ const act = (work: Promise<unknown>) => void work.catch((problem: unknown) => em
         class="button py-0.5"
         data-test="remove-extracted"
         title="Delete the folder that this extraction wrote"
-        @click="act(api.removeExtracted(job.id))"
+        @click="asking = true"
       >
         Delete its files
       </button>
       <button class="button py-0.5" data-test="extract-away" @click="act(api.putAway(job.id))">Put away</button>
     </template>
+    <Question
+      v-if="asking"
+      title="Delete what this extraction wrote?"
+      act="Delete its files"
+      @close="asking = false"
+      @yes="(act(api.removeExtracted(job.id)), (asking = false))"
+    >
+      <p>{{ count(left) }} {{ left === 1 ? 'file goes' : 'files go' }} with the folder:</p>
+      <p class="mt-1 font-mono text-[12px] [overflow-wrap:anywhere]">{{ job.payload.folder }}</p>
+    </Question>
   </div>
 </template>

@@ -43,7 +43,9 @@ const lines = computed(() => {
 })
 
 async function fetchMore(within: string) {
-  const before = levels.value.get(within)?.folders ?? []
+  // Without a beginning there is nothing to go on from: it is on its way.
+  const before = levels.value.get(within)?.folders
+  if (!before) return
   const found = await api.folders(project, within, before.length).catch(() => undefined)
   if (found && (levels.value.get(within)?.folders ?? []).length === before.length)
     levels.value.set(within, { folders: [...before, ...found], whole: found.length < PAGE })

@@ -16,6 +16,7 @@ const emit = defineEmits<{
 const dragged = ref<string | null>(null)
 const target = ref<number | null>(null)
 const leaving = ref<Source | null>(null)
+const clearing = ref<string | null>(null)
 const list = ref<HTMLElement>()
 const kindWords: Record<string, string> = {
   folder: 'loose files',
@@ -87,6 +88,7 @@ const why = (s: Source) =>
         : !s.counts
           ? `another language (${s.language})`
           : ''
+const below = (mount: string) => sources.filter((s) => s.mount === mount).length
 const needsKey = (s: Source) => s.problems.some((p) => p.code.startsWith('key-'))
 </script>
 
@@ -250,25 +252,41 @@ const needsKey = (s: Source) => s.problems.some((p) => p.code.startsWith('key-')
       </template>
     </ol>
     <div class="mt-3 space-y-1 text-[12.5px]">
-      <p v-for="mount in mounts" :key="mount" class="flex items-center gap-3 text-faint">
-        <span class="min-w-0 flex-1 truncate font-mono text-[12px]" :title="mount">{{ mount }}</span>
-        <button
-          class="underline underline-offset-2"
-          title="Look for new and changed packs"
-          @click="emit('remount', mount)"
-        >
-          Look again
-        </button>
-        <button
-          v-if="sources.filter((s) => s.mount === mount).length > 1"
-          class="words"
-          data-test="unmount"
-          title="Take this place with all its sources out of the project; nothing on disk is touched"
-          @click="act(api.unmount(project, mount))"
-        >
-          Take all out
-        </button>
-      </p>
+      <div v-for="mount in mounts" :key="mount">
+        <p class="flex items-center gap-3 text-faint">
+          <span class="min-w-0 flex-1 truncate font-mono text-[12px]" :title="mount">{{ mount }}</span>
+          <button
+            class="underline underline-offset-2"
+            title="Look for new and changed packs"
+            @click="emit('remount', mount)"
+          >
+            Look again
+          </button>
+          <button
+            v-if="below(mount) > 1"
+            class="words"
+            data-test="unmount"
+            title="Take this place with all its sources out of the project; nothing on disk is touched"
+            @click="clearing = clearing === mount ? null : mount"
+          >
+            Take all out
+          </button>
+        </p>
+        <div v-if="clearing === mount" class="mt-1 flex items-center gap-3 rounded-md bg-marigold-soft px-4 py-2">
+          <span class="flex-1"
+            >Take all {{ count(below(mount)) }} sources of this place out of the project? Nothing on disk is
+            touched.</span
+          >
+          <button
+            class="button py-0.5"
+            data-test="unmount-yes"
+            @click="(act(api.unmount(project, mount)), (clearing = null))"
+          >
+            Take them out
+          </button>
+          <button class="button py-0.5" @click="clearing = null">Keep them</button>
+        </div>
+      </div>
     </div>
   </div>
 </template>
