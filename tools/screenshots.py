@@ -25,96 +25,101 @@ def shot(page: Page, name: str) -> None:
 
 def main() -> None:
     """Walk through the main views."""
-    address = sys.argv[1]
-    driver = start_browser(Path(tempfile.mkdtemp()))
-    page = Page(driver, 300)
-    try:
-        driver.get(address)
-        page.see("[data-path='actors/crab_toll/crab_toll.brm'] img")
-        page.see(page.test("jobs"), "All quiet")
-        page.click("[data-path='actors/act_0107/act_0107.brm']")
-        page.see("[data-test=glance]:not([data-shown=''])")
-        shot(page, "browse")
-        page.keys("1")
-        page.see(page.test("source"))
-        shot(page, "sources")
-        page.click(page.test("tab-keys"))
-        page.click(page.test("harvest"))
-        page.see(page.test("harvested"), "names won")
-        shot(page, "keys")
-        page.click(page.test("tab-profile"))
-        page.see(page.test("profile-text"))
-        shot(page, "profile")
-        page.click("nav button", "Browse")
-        page.click(page.test("to-catalogue"))
-        page.see(page.test("card"))
-        shot(page, "catalogue")
-        page.click(page.test("to-files"))
-        page.click("[data-kind=all]")
-        for words, path, sign in (
-            ("tex/crab", "tex/crab/crab_body_c.dds", "texture"),
-            ("levels/market", "levels/market/market.blv", "plan"),
-            ("actors/fish", "actors/fish_lantern/fish_lantern.bcl", "clips"),
-            ("goods", "tables/goods.csv", "naming"),
-            ("text/readme", "text/readme.txt", "tab-versions"),
-            ("dev/", "dev/dump.bin", "bytes"),
-        ):
-            box = page.see(page.test("search"))
-            box.send_keys(Keys.CONTROL, "a")
-            box.send_keys(words)
-            page.click(f"[data-path='{path}']")
-            page.see(page.test(sign))
-            if sign == "naming":
-                page.click(page.test("naming"))
-                page.see(page.test("naming-tried"), "5 of 5 codes")
-            if sign == "tab-versions":
-                page.click(page.test("tab-versions"))
-                page.see(page.test("differs"))
-            if sign == "bytes":
-                page.click(page.test("carve"))
-                page.see(page.test("hit"))
-            if sign == "clips":
-                page.see("[data-test=glance]:not([data-shown=''])")
-                page.click(page.test("play-startle"))
-                time.sleep(2)
-                page.click(page.test("play-startle"))
-            names = {"plan": "level", "bytes": "carve", "tab-versions": "versions"}
-            shot(page, names.get(sign, sign))
-            page.keys(Keys.ESCAPE)
-            if sign == "tab-versions":
-                page.click(page.test("tab-look"))
-        page.click("[data-kind=model]")
+    with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder:
+        driver = start_browser(Path(folder))
+        try:
+            page = Page(driver, 300)
+            page.begin(sys.argv[1], Path(folder))
+            walk(page)
+        finally:
+            driver.quit()
+
+
+def walk(page: Page) -> None:
+    """Every main view once, in an order that a person might take."""
+    page.see("[data-path='actors/crab_toll/crab_toll.brm'] img")
+    page.see(page.test("jobs"), "All quiet")
+    page.click("[data-path='actors/act_0107/act_0107.brm']")
+    page.see("[data-test=glance]:not([data-shown=''])")
+    shot(page, "browse")
+    page.keys("1")
+    page.see(page.test("source"))
+    shot(page, "sources")
+    page.click(page.test("tab-keys"))
+    page.click(page.test("harvest"))
+    page.see(page.test("harvested"), "names won")
+    shot(page, "keys")
+    page.click(page.test("tab-profile"))
+    page.see(page.test("profile-text"))
+    shot(page, "profile")
+    page.click("nav button", "Browse")
+    page.click(page.test("to-catalogue"))
+    page.see(page.test("card"))
+    shot(page, "catalogue")
+    page.click(page.test("to-files"))
+    page.click("[data-kind=all]")
+    for words, path, sign in (
+        ("tex/crab", "tex/crab/crab_body_c.dds", "texture"),
+        ("levels/market", "levels/market/market.blv", "plan"),
+        ("actors/fish", "actors/fish_lantern/fish_lantern.bcl", "clips"),
+        ("goods", "tables/goods.csv", "naming"),
+        ("text/readme", "text/readme.txt", "tab-versions"),
+        ("dev/", "dev/dump.bin", "bytes"),
+    ):
         box = page.see(page.test("search"))
         box.send_keys(Keys.CONTROL, "a")
-        box.send_keys("crab")
-        page.click("[data-path='actors/crab_toll/crab_toll.brm']")
-        page.see("[data-test=quick-look] h2", "crab_toll")
-        page.click(page.test("open-bench"))
-        page.see("[data-test=viewport]:not([data-shown=''])")
-        while page.all(page.test("step")):
-            page.click(page.test("undo"))
-            time.sleep(1)
-        page.see(page.test("finding"))
-        shot(page, "bench-finding")
-        page.click(page.test("apply"))
-        page.gone(page.test("finding"))
-        shot(page, "bench")
-        page.click("button", "Night")
-        shot(page, "bench-night")
-        page.click("button", "Day")
-        page.click(page.test("go-deliver"))
-        page.click(page.test("format-obj"))
-        page.click(page.test("deliver"))
-        page.see(page.test("download"))
-        shot(page, "deliver")
-        page.click("nav button", "Browse")
-        page.click(page.test("to-catalogue"))
-        page.click("[data-code='market'] [data-test='card-open']")
-        page.see("main", "hs07_front_roof.10")
-        page.see("[data-test=viewport]:not([data-shown=''])")
-        shot(page, "place")
-    finally:
-        driver.quit()
+        box.send_keys(words)
+        page.click(f"[data-path='{path}']")
+        page.see(page.test(sign))
+        if sign == "naming":
+            page.click(page.test("naming"))
+            page.see(page.test("naming-tried"), "5 of 5 codes")
+        if sign == "tab-versions":
+            page.click(page.test("tab-versions"))
+            page.see(page.test("differs"))
+        if sign == "bytes":
+            page.click(page.test("carve"))
+            page.see(page.test("hit"))
+        if sign == "clips":
+            page.see("[data-test=glance]:not([data-shown=''])")
+            page.click(page.test("play-startle"))
+            time.sleep(2)
+            page.click(page.test("play-startle"))
+        names = {"plan": "level", "bytes": "carve", "tab-versions": "versions"}
+        shot(page, names.get(sign, sign))
+        page.keys(Keys.ESCAPE)
+        if sign == "tab-versions":
+            page.click(page.test("tab-look"))
+    page.click("[data-kind=model]")
+    box = page.see(page.test("search"))
+    box.send_keys(Keys.CONTROL, "a")
+    box.send_keys("crab")
+    page.click("[data-path='actors/crab_toll/crab_toll.brm']")
+    page.see("[data-test=quick-look] h2", "crab_toll")
+    page.click(page.test("open-bench"))
+    page.see("[data-test=viewport]:not([data-shown=''])")
+    while page.all(page.test("step")):
+        page.click(page.test("undo"))
+        time.sleep(1)
+    page.see(page.test("finding"))
+    shot(page, "bench-finding")
+    page.click(page.test("apply"))
+    page.gone(page.test("finding"))
+    shot(page, "bench")
+    page.click("button", "Night")
+    shot(page, "bench-night")
+    page.click("button", "Day")
+    page.click(page.test("go-deliver"))
+    page.click(page.test("format-obj"))
+    page.click(page.test("deliver"))
+    page.see(page.test("download"))
+    shot(page, "deliver")
+    page.click("nav button", "Browse")
+    page.click(page.test("to-catalogue"))
+    page.click("[data-code='market'] [data-test='card-open']")
+    page.see("main", "hs07_front_roof.10")
+    page.see("[data-test=viewport]:not([data-shown=''])")
+    shot(page, "place")
 
 
 main()

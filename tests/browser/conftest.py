@@ -13,6 +13,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from selenium import webdriver
 
 from pruxel.server.postgres import cluster_folder
 from tests.browser.driver import Page, start_browser
@@ -49,13 +50,20 @@ def mounts(application: str, tmp_path_factory: pytest.TempPathFactory) -> Path:
     return next(Path(tmp_path_factory.getbasetemp()).glob("demo*/mounts"))
 
 
+@pytest.fixture(scope="session")
+def browser(tmp_path_factory: pytest.TempPathFactory) -> Iterator[webdriver.Chrome]:
+    """One browser for all; each test finds it as new."""
+    driver = start_browser(tmp_path_factory.mktemp("browser"))
+    yield driver
+    driver.quit()
+
+
 @pytest.fixture
-def page(application: str, tmp_path: Path) -> Iterator[Page]:
-    """A new browser, just arrived by the printed link."""
-    driver = start_browser(tmp_path)
-    page = Page(driver, 60)
-    driver.get(application)
+def page(application: str, browser: webdriver.Chrome, tmp_path: Path) -> Iterator[Page]:
+    """A window that remembers nothing, just arrived by the printed link."""
+    page = Page(browser, 60)
+    page.begin(application, tmp_path)
     yield page
     errors = page.errors()
-    driver.quit()
+    page.forget()
     assert [e for e in errors if "404" not in e and "422" not in e and "403" not in e] == []

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import os
-import tempfile
 from pathlib import Path
 
 from selenium import webdriver
@@ -21,23 +20,15 @@ _FLAGS = (
 )
 
 
-def start_browser(downloads: Path, size: tuple[int, int] = (1280, 800)) -> webdriver.Chrome:
-    """A new Chromium with an empty profile that saves downloads into a folder."""
+def start_browser(profile: Path) -> webdriver.Chrome:
+    """A new Chromium that keeps what it must in an empty folder."""
     options = webdriver.ChromeOptions()
     options.binary_location = "/usr/bin/chromium"
     for flag in _FLAGS.split():
         options.add_argument(flag)
-    options.add_argument(f"--user-data-dir={tempfile.mkdtemp(prefix='pruxel-browser-')}")
-    options.add_experimental_option(
-        "prefs", {"download.default_directory": str(downloads), "download.prompt_for_download": False}
-    )
+    options.add_argument(f"--user-data-dir={profile}")
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
-    driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver", log_output=os.devnull))
-    driver.execute_cdp_cmd(
-        "Emulation.setDeviceMetricsOverride",
-        {"width": size[0], "height": size[1], "deviceScaleFactor": 1, "mobile": False},
-    )
-    return driver
+    return webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver", log_output=os.devnull))
 
 
 class Page:
@@ -46,6 +37,24 @@ class Page:
     def __init__(self, driver: webdriver.Chrome, seconds: float = 60) -> None:
         self.driver = driver
         self._wait = WebDriverWait(driver, seconds, poll_frequency=0.1)
+
+    def begin(self, address: str, downloads: Path, size: tuple[int, int] = (1280, 800)) -> None:
+        """Arrive at an address in a window of a size; what is downloaded goes into a folder."""
+        ask = self.driver.execute_cdp_cmd
+        metrics = {"width": size[0], "height": size[1], "deviceScaleFactor": 1, "mobile": False}
+        ask("Emulation.setDeviceMetricsOverride", metrics)
+        ask("Browser.setDownloadBehavior", {"behavior": "allow", "downloadPath": str(downloads)})
+        self.driver.get(address)
+
+    def forget(self) -> None:
+        """Leave, and take along all that the page kept: cookies, storage, caches."""
+        url = self.driver.current_url
+        # A page that asks before it is left is not listened to.
+        self.driver.execute_script("window.addEventListener('beforeunload', (e) => e.stopImmediatePropagation(), true)")
+        self.driver.execute_cdp_cmd("Storage.clearDataForOrigin", {"origin": url, "storageTypes": "all"})
+        self.driver.execute_cdp_cmd("Network.clearBrowserCookies", {})
+        self.driver.get("about:blank")
+        self.driver.get_log("browser")
 
     def test(self, name: str) -> str:
         """The selector of a marked element."""

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 import shutil
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -13,7 +12,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from tests import zoo
-from tests.browser.driver import Page, start_browser
+from tests.browser.driver import Page
 from tests.browser.test_sources_and_browse import everything, search, total, wait_for_total
 from tests.browser.test_tour import open_crab
 from tests.conftest import ROOT
@@ -90,12 +89,10 @@ def test_everybody_can_use_every_view(page: Page, night: bool) -> None:
 
 
 @pytest.fixture
-def small(application: str, tmp_path: Path) -> Iterator[Page]:
+def small(application: str, page: Page, tmp_path: Path) -> Page:
     """A window of 1024 by 700."""
-    driver = start_browser(tmp_path, (1024, 700))
-    driver.get(application)
-    yield Page(driver, 60)
-    driver.quit()
+    page.begin(application, tmp_path, (1024, 700))
+    return page
 
 
 def test_a_small_window_hides_nothing(small: Page) -> None:
