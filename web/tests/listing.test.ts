@@ -219,6 +219,18 @@ describe('a list of entries', () => {
     expect(list.error.value).toBeNull()
     expect(list.total.value).toBe(2)
   })
+  it('tells a question that a newer one overtook from one that found nothing', async () => {
+    entries(() => 5)
+    const list = scope.run(() =>
+      useListing(
+        () => 'p',
+        () => START,
+      ),
+    )!
+    const [overtaken, last] = await Promise.all([list.load(), list.load()])
+    expect([overtaken, last]).toEqual([false, true])
+    expect(list.total.value).toBe(5)
+  })
   it('shows at once what is changed in one of its rows', async () => {
     entries(() => 3)
     const list = scope.run(() =>

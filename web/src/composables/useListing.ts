@@ -49,9 +49,10 @@ export function useListing(project: () => string, wish: () => Wish) {
     if (reached || ended) total.value = ended ? reached : Math.max(reached, counted)
   }
 
-  async function load() {
+  /** Ask anew. False when a newer question came between: what is shown then is not the answer to this one. */
+  async function load(): Promise<boolean> {
     clearTimeout(timer)
-    if (!project()) return
+    if (!project()) return false
     loading.value = true
     error.value = null
     reached = counted = 0
@@ -67,6 +68,7 @@ export function useListing(project: () => string, wish: () => Wish) {
     if (!signal.aborted) loading.value = false
     await counting
     if (!signal.aborted) settled.value++
+    return !signal.aborted && error.value === null
   }
 
   /** The row at a place, or undefined while its page is on the way. */

@@ -16,6 +16,8 @@ import {
   type WebGLRenderer,
 } from 'three'
 
+const TEXELS = 64
+
 type Triple = [number, number, number]
 
 // A sky with a few soft panels, for reflections on metal.
@@ -33,6 +35,13 @@ function surroundings(renderer: WebGLRenderer): Texture {
   panel('#ffe9cf', 2.5, [6, 6, 0.2], [8, 4, 13])
   panel('#6d6152', 1, [30, 0.2, 30], [0, -9, 0])
   const generator = new PMREMGenerator(renderer)
+  // The library takes 256 texels a side at the least. Soft panels need no more than these, and without a graphics card
+  // the others cost seconds each time the page is opened.
+  Object.assign(generator, {
+    _setSize(this: { _cubeSize: number }) {
+      this._cubeSize = TEXELS
+    },
+  })
   const texture = generator.fromScene(scene, 0.03).texture
   generator.dispose()
   return texture

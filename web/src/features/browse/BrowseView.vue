@@ -68,7 +68,7 @@ function typed(event: Event) {
 async function loadAll() {
   if (!id.value) return
   treeVersion.value++
-  await Promise.all([
+  const [answered] = await Promise.all([
     listing.load(),
     api.sources(id.value).then(
       (found) => (sources.value = found),
@@ -80,7 +80,7 @@ async function loadAll() {
     ),
   ])
   const asAtFirst = !Object.keys(queryOf(wish.value, false)).length
-  if (asAtFirst && whole.value && !total.value) await set({ kind: null }, 'replace') // nothing describes its models yet
+  if (answered && asAtFirst && whole.value && !total.value) await set({ kind: null }, 'replace') // nothing describes its models yet
 }
 
 // Do something that may fail; why it did is shown.
