@@ -50,6 +50,10 @@ class Child:
         self._process: multiprocessing.process.BaseProcess | None = None
         self._pipe: Connection | None = None
 
+    def start(self) -> None:
+        """Get ready before there is work, so that whoever asks first need not wait for it."""
+        self._ready()
+
     def run(
         self, job: uuid.UUID, limits: Limits, asked_to_stop: Callable[[], bool], leaving: Callable[[], bool]
     ) -> Ending:
@@ -130,6 +134,7 @@ def resident_bytes(pid: int | None) -> int:
 
 def _serve(pipe: Connection, nice: int) -> None:
     """The child's life: a job's number comes, the job runs, a word goes back."""
+    from pruxel.core.native.warm import warm
     from pruxel.server.jobs import kinds  # noqa: F401 - registers the kinds of jobs
     from pruxel.server.jobs.runner import LEAVING, run_job
 
@@ -138,6 +143,8 @@ def _serve(pipe: Connection, nice: int) -> None:
     threading.Thread(target=_end_with_parent, args=(os.getppid(),), daemon=True).start()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     signal.signal(signal.SIGTERM, lambda *_: LEAVING.set())
+    if not pipe.poll():
+        warm()
     while True:
         try:
             number = pipe.recv()

@@ -44,6 +44,8 @@ class _Children:
 
     def __init__(self, number: int, nice: int) -> None:
         self._free = [Child(nice) for _ in range(number)]
+        for child in self._free:
+            child.start()
         self._all = list(self._free)
         self._lock = threading.Condition()
 
