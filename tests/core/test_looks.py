@@ -37,6 +37,15 @@ def sound(seconds: float = 1.0, rate: int = 22050, channels: int = 2) -> bytes:
     return file.getvalue()
 
 
+def test_a_sound_that_ends_early_says_so() -> None:
+    whole = sound()
+    assert read_wave(memoryview(whole), "tone.wav", 20).whole
+    cut = read_wave(memoryview(whole[: len(whole) // 2]), "tone.wav", 20)
+    assert (cut.whole, round(cut.seconds, 2)) == (False, 0.5)
+    streamed = whole[:4] + b"\xff\xff\xff\xff" + whole[8:]
+    assert read_wave(memoryview(streamed), "tone.wav", 20).whole, "its writer did not know how long it would be"
+
+
 def test_a_sound_has_the_shape_of_its_samples() -> None:
     found = read_wave(memoryview(sound()), "tone.wav", 50)
     assert (found.channels, found.rate, found.format) == (2, 22050, "WAV")

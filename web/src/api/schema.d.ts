@@ -2664,6 +2664,8 @@ export interface components {
         /**
          * SoundLook
          * @description A sound; `peaks` are the lowest and highest of equal pieces, from -1 to 1.
+         *
+         *     `whole` is false where the file ends before the end that it tells.
          */
         SoundLook: {
             /** Channels */
@@ -2679,6 +2681,8 @@ export interface components {
             rate: number;
             /** Seconds */
             seconds: number;
+            /** Whole */
+            whole: boolean;
         };
         /** SourceIn */
         SourceIn: {

@@ -16,13 +16,17 @@ _MOST_BYTES = 256 << 20
 
 @dataclass(frozen=True, eq=False)
 class Wave:
-    """A sound's shape: lowest and highest of each of (n, 2) equal pieces, from -1 to 1."""
+    """A sound's shape: lowest and highest of each of (n, 2) equal pieces, from -1 to 1.
+
+    `whole` is false where the file ends before the end that it tells.
+    """
 
     seconds: float
     channels: int
     rate: int
     format: str
     peaks: FloatArray
+    whole: bool = True
 
 
 def read_wave(data: memoryview, name: str, pieces: int) -> Wave:
@@ -49,7 +53,19 @@ def read_wave(data: memoryview, name: str, pieces: int) -> Wave:
         part = samples[edges[number] : max(edges[number + 1], edges[number] + 1)]
         if len(part):
             peaks[number] = part.min(), part.max()
-    return Wave(info.duration, info.nchannels, info.sample_rate, info.file_format.name, peaks)
+    there = len(samples) / _RATE >= info.duration * 0.99 - 0.01 and len(data) >= _told_bytes(data)
+    return Wave(info.duration, info.nchannels, info.sample_rate, info.file_format.name, peaks, there)
+
+
+def _told_bytes(data: memoryview) -> int:
+    """How long a RIFF file says that it is (Microsoft, "Multimedia Programming Interface", 1991); else 0.
+
+    0 and the largest number stand for a length that its writer did not know.
+    """
+    if bytes(data[:4]) != b"RIFF":
+        return 0
+    told = int.from_bytes(data[4:8], "little")
+    return 0 if told in {0, 0xFFFFFFFF} else told + 8
 
 
 def _info(whole: bytes, name: str) -> miniaudio.SoundFileInfo:

@@ -62,8 +62,9 @@ def _described(value: Any, fields_of: Callable[[Any], Iterator[tuple[str, Any]]]
 
 
 def _same(value: object, default: object) -> bool:
-    """Whether a plain value is its field's default; arrays and classes never are."""
-    return isinstance(value, str | int | float | bool | tuple) and type(value) is type(default) and value == default
+    """Whether a plain value is its field's default; arrays and classes never are, nor is -0.0 where that is 0.0."""
+    plain = isinstance(value, str | int | float | bool | tuple) and type(value) is type(default)
+    return plain and value == default and repr(value) == repr(default)
 
 
 @cache

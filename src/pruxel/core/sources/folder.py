@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from functools import cache
 from pathlib import Path
 
 from pruxel.core.base.context import Context
@@ -56,6 +57,7 @@ class FolderSource:
         """Every file but packs, which are sources of their own; of a single compressed file also what is inside."""
         found: list[Listed] = []
         problems: list[Fault] = []
+        beside = cache(singles.neighbours)
         for relative, path in walk_files(self.root):
             if len(found) % 1024 == 0:
                 context.check()
@@ -71,7 +73,7 @@ class FolderSource:
             found.append(Listed(relative, kind, stat.st_size, stat.st_size, "stored", stat.st_mtime_ns))
             if single:
                 try:
-                    found.append(self._inside(path, stat, context))
+                    found.append(self._inside(path, beside(path.parent), stat, context))
                 except InputError as error:
                     problems.append(error.fault)
         return Listing(tuple(found), tuple(problems))
@@ -90,9 +92,9 @@ class FolderSource:
         """Whether it is one compressed file that no layout claims."""
         return singles.is_single(head, relative) and not layouts_for(head, relative, self.knowledge.layouts)
 
-    def _inside(self, path: Path, stat: os.stat_result, context: Context) -> Listed:
+    def _inside(self, path: Path, beside: singles.Neighbours, stat: os.stat_result, context: Context) -> Listed:
         """The entry for what a compressed file holds."""
-        relative = singles.inner_path(path).relative_to(self.root.resolve()).as_posix()
+        relative = singles.inner_path(path, beside).relative_to(self.root.resolve()).as_posix()
         data = singles.unpacked(path, context)
         kind = classify(bytes(data[:HEAD_BYTES]), relative, self.knowledge.layouts)
         return Listed(relative, kind, len(data), stat.st_size, "raw", stat.st_mtime_ns)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from dataclasses import dataclass
 from pathlib import Path
 
 from pruxel.core.base.context import Context
@@ -15,15 +17,34 @@ def is_single(head: bytes, name: str) -> bool:
     return archive_form(head, name) == "raw"
 
 
-def inner_path(path: Path) -> Path:
+@dataclass(frozen=True)
+class Neighbours:
+    """The names in one folder, and of those that differ in their ending alone the first."""
+
+    names: frozenset[str]
+    first: Mapping[str, str]
+
+
+def neighbours(folder: Path) -> Neighbours:
+    """What stands in a folder; nothing where it cannot be listed."""
+    try:
+        names = sorted(path.name for path in folder.iterdir())
+    except OSError:
+        names = []
+    first: dict[str, str] = {}
+    for name in names:
+        first.setdefault(name.rpartition(".")[0], name)
+    return Neighbours(frozenset(names), first)
+
+
+def inner_path(path: Path, beside: Neighbours) -> Path:
     """Where the inside of a compressed file stands: its place without the last ending.
 
     Where something stands there already (`a.json` beside `a.json.gz`, or `a.json.bz2`), the whole name stays and gets
     the inner ending once more, so that nothing is hidden.
     """
     plain = path.with_suffix("") if path.suffix else path.with_name(f"{path.name}.unpacked")
-    rivals = (name for name in _names(path.parent) if name.rpartition(".")[0] == plain.name)
-    if not plain.exists() and min(rivals, default=path.name) == path.name:
+    if plain.name not in beside.names and beside.first.get(plain.name, path.name) == path.name:
         return plain
     inner = ending_of(plain.name)
     return path.with_name(f"{path.name}.{inner or 'unpacked'}")
@@ -31,11 +52,14 @@ def inner_path(path: Path) -> Path:
 
 def holder_of(inner: Path) -> Path | None:
     """The compressed file that a path stands inside, or None."""
-    for name in _names(inner.parent):
+    beside = neighbours(inner.parent)
+    for name in sorted(beside.names):
         place = inner.parent / name
         near = name.rpartition(".")[0] == inner.name or inner.name.startswith(f"{name}.")
-        if near and place.is_file() and inner_path(place) == inner and is_single(_head(place), name):
-            return place
+        if near and place.is_file() and inner_path(place, beside) == inner:
+            origin = origin_of_file(place)
+            if is_single(origin.head(), name):
+                return place
     return None
 
 
@@ -44,15 +68,3 @@ def unpacked(holder: Path, context: Context) -> memoryview:
     source = ArchiveSource(origin_of_file(holder), "raw")
     [only] = source.listing(context).entries
     return source.read(only.path, context)
-
-
-def _names(folder: Path) -> list[str]:
-    try:
-        return sorted(path.name for path in folder.iterdir())
-    except OSError:
-        return []
-
-
-def _head(path: Path) -> bytes:
-    with path.open("rb") as handle:
-        return handle.read(16)

@@ -159,13 +159,17 @@ class TableLook(BaseModel):
 
 
 class SoundLook(BaseModel):
-    """A sound; `peaks` are the lowest and highest of equal pieces, from -1 to 1."""
+    """A sound; `peaks` are the lowest and highest of equal pieces, from -1 to 1.
+
+    `whole` is false where the file ends before the end that it tells.
+    """
 
     seconds: float
     channels: int
     rate: int
     format: str
     peaks: list[tuple[float, float]]
+    whole: bool
 
 
 class ProblemOut(BaseModel):

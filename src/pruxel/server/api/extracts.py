@@ -137,7 +137,7 @@ def start_extract(project: UUID, wanted: ExtractIn) -> JobOut:
 def pause_job(job: UUID) -> JobOut:
     """Ask an extraction to stop where it is; what is written stays."""
     with session() as db:
-        found = db.get(Job, job)
+        found = db.get(Job, job, with_for_update=True)
         if found is None or found.kind != "extract":
             raise not_found("extraction")
         if found.status in {"queued", "running"}:
@@ -150,7 +150,7 @@ def pause_job(job: UUID) -> JobOut:
 def resume_job(job: UUID) -> JobOut:
     """Go on with an extraction that was paused, stopped or failed."""
     with session() as db:
-        found = db.get(Job, job)
+        found = db.get(Job, job, with_for_update=True)
         if found is None or found.kind != "extract":
             raise not_found("extraction")
         if found.status in {"paused", "failed", "cancelled"}:

@@ -91,6 +91,7 @@ def _sound(row: EntryRow, stack: StoredStack) -> Values:
         "rate": wave.rate,
         "format": wave.format,
         "peaks": np.round(wave.peaks, 3).tolist(),
+        "whole": wave.whole,
     }
 
 

@@ -15,6 +15,7 @@ from pruxel.core.formats.ready.surfaces import with_sound_surfaces
 from pruxel.core.scene.checks import entered
 from pruxel.core.scene.edit import drop_unused
 from pruxel.core.scene.model import Scene
+from pruxel.core.scene.walk import parts
 
 Told = list[str]
 _STAGES: tuple[Callable[[Scene, Told], Scene], ...] = (
@@ -43,7 +44,7 @@ def make_ready(scene: Scene, context: Context) -> Ready:
     for stage in _STAGES:
         context.check()
         scene = stage(scene, told)
-    if not scene.skins and not any(mesh.primitives or mesh.strokes for mesh in scene.meshes):
+    if not scene.skins and not any(mesh.primitives or mesh.strokes for _, _, mesh in parts(scene)):
         raise UsageError(
             ErrorCode.USAGE,
             "there is nothing to write",

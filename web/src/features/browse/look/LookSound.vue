@@ -52,6 +52,9 @@ watch(
       @timeupdate="at = player?.currentTime ?? 0"
       @error="failed = true"
     />
+    <p v-if="!sound.whole" class="text-marigold" data-test="cut">
+      The file ends before the end that it tells; this is what is there.
+    </p>
     <p v-if="failed" class="text-marigold">
       This browser does not play {{ sound.format }}; save it to hear it elsewhere.
     </p>
