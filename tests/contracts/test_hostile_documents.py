@@ -39,6 +39,8 @@ from tests.glb import Glb
 from tests.scenes import animated, everything, two_boxes
 
 CONTEXT = Context()
+# Numbers at the edge of what a float holds overflow on the way; what comes of it is looked at.
+pytestmark = pytest.mark.filterwarnings("ignore::RuntimeWarning")
 UNHURRIED = settings(
     deadline=None, max_examples=120, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large]
 )

@@ -18,6 +18,8 @@ from fastapi.testclient import TestClient
 from pruxel.server.postgres import cluster_folder, running_cluster
 from pruxel.server.settings import settings
 from pruxel.server.store import blobs, database
+from tests.conftest import CRAB
+from tests.server.asking import Wait, ended, new_project
 
 
 @pytest.fixture(scope="session")
@@ -97,3 +99,17 @@ def wait_for() -> Callable[..., Any]:
         raise AssertionError("waited in vain")
 
     return wait
+
+
+@pytest.fixture(scope="session")
+def project(client: TestClient, worker: Worker, game: Path, wait_for: Wait) -> str:
+    """A project with the game mounted."""
+    made = new_project(client, "reef")
+    job = client.post(f"/api/projects/{made}/sources", json={"path": str(game)}).json()
+    assert wait_for(ended(client, made, job["id"]))["status"] == "done"
+    return made
+
+
+@pytest.fixture(scope="session")
+def crab(client: TestClient, project: str) -> str:
+    return str(client.post(f"/api/projects/{project}/workpieces", json={"entries": [CRAB]}).json()["id"])

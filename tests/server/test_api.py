@@ -13,48 +13,10 @@ import trimesh
 from fastapi.testclient import TestClient
 
 from pruxel.server.settings import settings
-from tests.conftest import CRAB
+from tests.server.asking import ended, new_project, view
 from tests.server.conftest import Worker
 
 Wait = Callable[..., Any]
-
-
-def job_of(client: TestClient, project: str, job: str) -> dict[str, Any]:
-    return next(j for j in client.get(f"/api/projects/{project}/jobs").json() if j["id"] == job)
-
-
-def ended(client: TestClient, project: str, job: str) -> Callable[[], dict[str, Any] | None]:
-    def ask() -> dict[str, Any] | None:
-        found = job_of(client, project, job)
-        return found if found["status"] in {"done", "failed", "cancelled"} else None
-
-    return ask
-
-
-def new_project(client: TestClient, name: str) -> str:
-    return str(client.post("/api/projects", json={"name": name}).json()["id"])
-
-
-@pytest.fixture(scope="session")
-def project(client: TestClient, worker: Worker, game: Path, wait_for: Wait) -> str:
-    """A project with the game mounted."""
-    made = new_project(client, "reef")
-    job = client.post(f"/api/projects/{made}/sources", json={"path": str(game)}).json()
-    assert wait_for(ended(client, made, job["id"]))["status"] == "done"
-    return made
-
-
-@pytest.fixture(scope="session")
-def crab(client: TestClient, project: str) -> str:
-    return str(client.post(f"/api/projects/{project}/workpieces", json={"entries": [CRAB]}).json()["id"])
-
-
-def view(client: TestClient, workpiece: str, wait_for: Wait) -> dict[str, Any]:
-    def ask() -> dict[str, Any] | None:
-        content = client.get(f"/api/workpieces/{workpiece}/view").json()["content"]
-        return content if content and content["findings"] is not None else None
-
-    return wait_for(ask)  # type: ignore[no-any-return]
 
 
 def test_entries_are_searched_filtered_and_paged(client: TestClient, project: str) -> None:

@@ -26,8 +26,8 @@ from pruxel.server.store.jobs import change_job, job_event
 from pruxel.server.store.scenes import get_scene, put_scene
 from pruxel.server.store.tables import Base, Delivery, Job, Project, StoredScene
 from tests.scenes import everything, two_boxes
+from tests.server.asking import ended, new_project, view
 from tests.server.conftest import Worker
-from tests.server.test_api import ended, new_project, view
 
 Wait = Callable[..., Any]
 

@@ -22,8 +22,9 @@ from pruxel.core.formats.gltf import write_gltf
 from pruxel.sample.containers import VAULT_KEY, WRONG_KEY, bulk_bytes
 from pruxel.sample.files import pack_bytes
 from tests.conftest import CRAB
+from tests.server.asking import ended, new_project
 from tests.server.conftest import Worker
-from tests.server.test_api import ended, facets, new_project
+from tests.server.test_api import facets
 
 Wait = Callable[..., Any]
 

@@ -2083,8 +2083,7 @@ export interface components {
             ending: string;
             /** Format */
             format: string;
-            /** Kind */
-            kind: string;
+            kind: components["schemas"]["Kind"];
             /** Offset */
             offset: number;
             /** Picture */
@@ -2208,6 +2207,12 @@ export interface components {
             /** Wanted */
             wanted: boolean;
         };
+        /**
+         * Kind
+         * @description What an entry is good for.
+         * @enum {string}
+         */
+        Kind: "model" | "skeleton" | "clips" | "texture" | "material" | "level" | "table" | "pack" | "capture" | "text" | "sound" | "font" | "video" | "unknown";
         /** LanguageIn */
         LanguageIn: {
             /** Language */

@@ -7,6 +7,8 @@ from uuid import UUID
 
 from pydantic import BaseModel, Field
 
+from pruxel.core.sources.kinds import Kind
+
 
 class EntryOut(BaseModel):
     """An entry of the list; `picture` is null before it is drawn, and empty when it cannot be."""
@@ -295,11 +297,11 @@ class CarveIn(BaseModel):
 
 
 class HitModel(BaseModel):
-    format: str
-    ending: str
-    kind: str
-    offset: int
-    size: int
+    format: str = Field(max_length=200)
+    ending: str = Field(pattern=r"^[a-z0-9]{1,16}$")
+    kind: Kind
+    offset: int = Field(ge=0, lt=2**62)
+    size: int = Field(ge=0, lt=2**62)
     picture: str | None = None
 
 

@@ -8,7 +8,6 @@ from fastapi import APIRouter
 
 from pruxel.core.base.context import Context
 from pruxel.core.sources.carve import Hit
-from pruxel.core.sources.kinds import Kind
 from pruxel.server.api.browse_models import CarveIn, KeepIn
 from pruxel.server.api.models import JobOut
 from pruxel.server.jobs.queue import put_job
@@ -34,7 +33,7 @@ def start_carve(entry: int, wanted: CarveIn) -> JobOut:
 def keep_finds(entry: int, wanted: KeepIn) -> str:
     """Make entries of chosen finds; returns the label of their source."""
     _, stack = stored_entry(entry)
-    hits = [Hit(h.format, h.ending, Kind(h.kind), h.offset, h.size) for h in wanted.hits]
+    hits = [Hit(h.format, h.ending, h.kind, h.offset, h.size) for h in wanted.hits]
     return keep_hits(stack.state.project, entry, hits, Context()).label
 
 

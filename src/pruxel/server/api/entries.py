@@ -39,6 +39,7 @@ from pruxel.server.store.facets import counts
 from pruxel.server.store.folders import children
 from pruxel.server.store.marks import change_mark, names_changed
 from pruxel.server.store.missing import not_found
+from pruxel.server.store.projects import project_by_id
 from pruxel.server.store.search import Found, page
 from pruxel.server.store.stack_state import StackState, kept_state
 from pruxel.server.store.tables import SavedSearch
@@ -216,6 +217,7 @@ def list_searches(project: UUID) -> list[SavedSearchModel]:
 def save_search(project: UUID, wanted: SavedSearchModel) -> list[SavedSearchModel]:
     """Keep a search under a name."""
     with session() as db:
+        project_by_id(db, project)
         db.merge(SavedSearch(project_id=project, name=wanted.name, query=wanted.query))
     return list_searches(project)
 

@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import logging
+
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
+from sqlalchemy.exc import DataError
+from starlette.exceptions import HTTPException
 
 from pruxel.core.base.errors import ErrorCode, InputError, PruxelError, UsageError
 from pruxel.server.api.models import Problem
 
+log = logging.getLogger("pruxel.api")
 _STATUS = {ErrorCode.NOT_FOUND: 404, ErrorCode.OUTSIDE_ROOTS: 403, ErrorCode.CONFLICT: 409, ErrorCode.USAGE: 422}
 RESPONSES = {code: {"model": Problem} for code in (404, 422)}
 
@@ -48,7 +53,31 @@ async def _invalid(_request: Request, error: Exception) -> JSONResponse:
     )
 
 
+async def _unstorable(_request: Request, error: Exception) -> JSONResponse:
+    """A value that fits its type but no column: a number beyond 64 bits, a text with a NUL."""
+    assert isinstance(error, DataError)
+    log.info("a value that cannot be stored was asked for: %s", error.orig)
+    detail = "A value is outside what can be stored: a number beyond 64 bits, or a text with a NUL in it."
+    return _answer(Problem(title="there can be no such thing", status=422, code="usage", detail=detail))
+
+
+async def _plain(request: Request, error: Exception) -> JSONResponse:
+    assert isinstance(error, HTTPException)
+    words = str(error.detail)
+    detail = f"{request.method} {request.url.path}: {words[:1].lower()}{words[1:]}"
+    return _answer(Problem(title=words, status=error.status_code, code="http", detail=detail))
+
+
+async def _mistake(request: Request, error: Exception) -> JSONResponse:
+    log.error("%s %s failed", request.method, request.url.path, exc_info=error)
+    detail = "This is a mistake of ours. The log has the rest of it."
+    return _answer(Problem(title="something unexpected happened", status=500, code="mistake", detail=detail))
+
+
 def add_problem_details(app: FastAPI) -> None:
     """Register the handlers."""
+    app.add_exception_handler(DataError, _unstorable)
+    app.add_exception_handler(HTTPException, _plain)
+    app.add_exception_handler(Exception, _mistake)
     app.add_exception_handler(PruxelError, _ours)
     app.add_exception_handler(RequestValidationError, _invalid)

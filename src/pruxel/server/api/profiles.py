@@ -8,7 +8,6 @@ from uuid import UUID
 import yaml
 from fastapi import APIRouter, Response
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
@@ -23,20 +22,12 @@ from pruxel.server.jobs.stacks import check_root
 from pruxel.server.store.blobs import get_blob
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import job_details
-from pruxel.server.store.missing import not_found
-from pruxel.server.store.projects import profile_of
+from pruxel.server.store.projects import profile_of, project_by_id
 from pruxel.server.store.stack_state import touch
 from pruxel.server.store.tables import Mark, NameListRow, Project, SourceRow
 
 router = APIRouter(tags=["profiles"])
 _MOST_NAMES = 200_000
-
-
-def _project(db: Session, project: UUID) -> Project:
-    found = db.get(Project, project)
-    if found is None:
-        raise not_found("project")
-    return found
 
 
 def _told(text: str, home: str | None) -> ProfileOut:
@@ -68,7 +59,7 @@ def _told(text: str, home: str | None) -> ProfileOut:
 def get_profile(project: UUID) -> ProfileOut:
     """The project's profile."""
     with session() as db:
-        found = _project(db, project)
+        found = project_by_id(db, project)
         return _told(found.profile, found.profile_home)
 
 
@@ -76,14 +67,14 @@ def get_profile(project: UUID) -> ProfileOut:
 def check_text(project: UUID, wanted: ProfileIn) -> ProfileOut:
     """What a text would be as a profile; nothing is kept."""
     with session() as db:
-        return _told(wanted.text, _project(db, project).profile_home)
+        return _told(wanted.text, project_by_id(db, project).profile_home)
 
 
 @router.put("/projects/{project}/profile")
 def set_profile(project: UUID, wanted: ProfileIn) -> JobOut | None:
     """Replace the profile and read all sources again by it. Raises when the text does not hold together."""
     with session() as db:
-        found = _project(db, project)
+        found = project_by_id(db, project)
         if wanted.text.strip():
             build_profile(wanted.text, "profile", None if found.profile_home is None else Path(found.profile_home))
         found.profile = wanted.text
@@ -100,7 +91,7 @@ def set_profile(project: UUID, wanted: ProfileIn) -> JobOut | None:
 def export_profile(project: UUID) -> Response:
     """The profile as one file that stands alone: layouts in it, aliases and notes, names by hand; never keys."""
     with session() as db:
-        found = _project(db, project)
+        found = project_by_id(db, project)
         loaded = profile_of(found) if found.profile.strip() else LoadedProfile(_blank(found.name), None)
         marks = db.execute(
             select(Mark).where(Mark.project_id == project, Mark.origin.in_(["", LISTED])).order_by(Mark.path)

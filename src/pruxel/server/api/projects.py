@@ -15,8 +15,7 @@ from pruxel.server.jobs.stacks import check_root
 from pruxel.server.settings import settings
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import ACTIVE, ask_to_stop, tell
-from pruxel.server.store.missing import not_found
-from pruxel.server.store.projects import profile_of
+from pruxel.server.store.projects import profile_of, project_by_id
 from pruxel.server.store.stack_state import touch
 from pruxel.server.store.tables import EntryRow, Job, Project, Slot
 
@@ -60,9 +59,7 @@ def create_project(wanted: ProjectIn) -> ProjectOut:
 def rename_project(project: UUID, wanted: NameIn) -> ProjectOut:
     """Give a project another name."""
     with session() as db:
-        found = db.get(Project, project)
-        if found is None:
-            raise not_found("project")
+        found = project_by_id(db, project)
         found.name = wanted.name
         tell(db, {"changed": "projects", "project_id": str(project)})
         return _out(found)
@@ -72,9 +69,7 @@ def rename_project(project: UUID, wanted: NameIn) -> ProjectOut:
 def remove_project(project: UUID) -> None:
     """Remove a project with all that is known of it; game files and what was delivered stay on disk."""
     with session() as db:
-        found = db.get(Project, project)
-        if found is None:
-            raise not_found("project")
+        found = project_by_id(db, project)
         running = db.execute(select(Job).where(Job.project_id == project, Job.status.in_(ACTIVE))).scalars().all()
         for job in running:
             ask_to_stop(db, job)
@@ -88,9 +83,7 @@ def remove_project(project: UUID) -> None:
 def choose_language(project: UUID, wanted: LanguageIn) -> ProjectOut:
     """The language whose layers count; where it lacks something, layers without a language stand in."""
     with session() as db:
-        found = db.get(Project, project)
-        if found is None:
-            raise not_found("project")
+        found = project_by_id(db, project)
         found.language = wanted.language
         touch(db, project)
         tell(db, {"changed": "sources", "project_id": str(project)})

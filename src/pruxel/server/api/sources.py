@@ -21,6 +21,7 @@ from pruxel.server.store.database import session
 from pruxel.server.store.entry_faults import faults_of
 from pruxel.server.store.jobs import job_details, tell
 from pruxel.server.store.missing import not_found
+from pruxel.server.store.projects import project_by_id
 from pruxel.server.store.stack_state import StackState, stack_state, touch
 from pruxel.server.store.tables import Job, Project, Reference, SourceRow
 
@@ -86,8 +87,7 @@ def mount_source(project: UUID, wanted: MountIn) -> JobOut:
         )
     address = f"{place}{INSIDE}{inner}" if inner else str(place)
     with session() as db:
-        if db.get(Project, project) is None:
-            raise not_found("project")
+        project_by_id(db, project)
         payload = {"mount": address, "key": address, "force": wanted.force}
         job = put_job(db, project, "scan", f"Reading {address.rsplit('/', 1)[-1]}", payload)
     return JobOut.model_validate(job_details(job))

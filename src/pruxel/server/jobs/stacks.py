@@ -40,7 +40,10 @@ _known: OrderedDict[str, Knowledge] = OrderedDict()
 
 def check_root(path: Path) -> Path:
     """The resolved path, when it lies below one of the permitted roots; raises `InputError`."""
-    resolved = path.expanduser().resolve()
+    try:
+        resolved = path.expanduser().resolve()
+    except (OSError, RuntimeError, ValueError) as error:
+        raise InputError(ErrorCode.NOT_FOUND, f"this is no path ({error})", file=str(path)) from error
     permitted = [*settings().roots, settings().uploads]
     if not any(resolved.is_relative_to(root.expanduser().resolve()) for root in permitted):
         raise InputError(

@@ -14,7 +14,16 @@ from pruxel.core.sources.name_lists import joined, parse_names
 from pruxel.core.sources.profile import Profile
 from pruxel.core.sources.profile_files import LoadedProfile, build_profile
 from pruxel.server.store.blobs import get_blob
+from pruxel.server.store.missing import not_found
 from pruxel.server.store.tables import KeyRow, NameListRow, Project
+
+
+def project_by_id(db: Session, project: uuid.UUID) -> Project:
+    """A project; raises `InputError` when there is none of that id."""
+    found = db.get(Project, project)
+    if found is None:
+        raise not_found("project")
+    return found
 
 
 def profile_of(project: Project) -> LoadedProfile:

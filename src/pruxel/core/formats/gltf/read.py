@@ -86,7 +86,7 @@ class _Reader:
             extras=extras_text(document),
         )
         faults = (*self.faults, *node_reader.faults, *clip_reader.faults)
-        _check_shows_something(scene, faults)
+        _check_shows_something(scene, faults, name)
         scene = without_images(scene, self.broken_images)
         leftovers = document.not_taken()
         self.notes += clip_reader.notes + ([f"not taken over: {', '.join(leftovers)}"] if leftovers else [])
@@ -195,7 +195,7 @@ class _Reader:
         )
 
 
-def _check_shows_something(scene: Scene, faults: tuple[Fault, ...]) -> None:
+def _check_shows_something(scene: Scene, faults: tuple[Fault, ...], name: str) -> None:
     """Raise what kept the only parts from being read, or say that there is none."""
     if scene.skins or any(True for _ in parts(scene)):
         return
@@ -204,7 +204,7 @@ def _check_shows_something(scene: Scene, faults: tuple[Fault, ...]) -> None:
     raise InputError(
         ErrorCode.MALFORMED,
         "this glTF file shows nothing",
-        file=scene.name,
+        file=name,
         field="scenes",
         expected="a node with a mesh, or a skeleton",
         found=f"{len(scene.nodes)} nodes and {len(scene.meshes)} meshes",

@@ -1,0 +1,34 @@
+"""What tests of the interface ask again and again."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from fastapi.testclient import TestClient
+
+Wait = Callable[..., Any]
+
+
+def job_of(client: TestClient, project: str, job: str) -> dict[str, Any]:
+    return next(j for j in client.get(f"/api/projects/{project}/jobs").json() if j["id"] == job)
+
+
+def ended(client: TestClient, project: str, job: str) -> Callable[[], dict[str, Any] | None]:
+    def ask() -> dict[str, Any] | None:
+        found = job_of(client, project, job)
+        return found if found["status"] in {"done", "failed", "cancelled"} else None
+
+    return ask
+
+
+def new_project(client: TestClient, name: str) -> str:
+    return str(client.post("/api/projects", json={"name": name}).json()["id"])
+
+
+def view(client: TestClient, workpiece: str, wait_for: Wait) -> dict[str, Any]:
+    def ask() -> dict[str, Any] | None:
+        content = client.get(f"/api/workpieces/{workpiece}/view").json()["content"]
+        return content if content and content["findings"] is not None else None
+
+    return wait_for(ask)  # type: ignore[no-any-return]
