@@ -7,11 +7,13 @@ import logging
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
-from sqlalchemy.exc import DataError
+from psycopg.errors import ForeignKeyViolation
+from sqlalchemy.exc import DataError, IntegrityError
 from starlette.exceptions import HTTPException
 
 from pruxel.core.base.errors import ErrorCode, InputError, PruxelError, UsageError
 from pruxel.server.api.models import Problem
+from pruxel.server.store.missing import not_found
 
 log = logging.getLogger("pruxel.api")
 _STATUS = {ErrorCode.NOT_FOUND: 404, ErrorCode.OUTSIDE_ROOTS: 403, ErrorCode.CONFLICT: 409, ErrorCode.USAGE: 422}
@@ -61,6 +63,14 @@ async def _unstorable(_request: Request, error: Exception) -> JSONResponse:
     return _answer(Problem(title="there can be no such thing", status=422, code="usage", detail=detail))
 
 
+async def _dangling(request: Request, error: Exception) -> JSONResponse:
+    """Something was to be kept with what is not there, or no longer."""
+    assert isinstance(error, IntegrityError)
+    if not isinstance(error.orig, ForeignKeyViolation):
+        return await _mistake(request, error)
+    return await _ours(request, not_found("project or thing of it"))
+
+
 async def _plain(request: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, HTTPException)
     words = str(error.detail)
@@ -77,6 +87,7 @@ async def _mistake(request: Request, error: Exception) -> JSONResponse:
 def add_problem_details(app: FastAPI) -> None:
     """Register the handlers."""
     app.add_exception_handler(DataError, _unstorable)
+    app.add_exception_handler(IntegrityError, _dangling)
     app.add_exception_handler(HTTPException, _plain)
     app.add_exception_handler(Exception, _mistake)
     app.add_exception_handler(PruxelError, _ours)

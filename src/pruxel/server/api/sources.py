@@ -98,7 +98,8 @@ def order_sources(project: UUID, wanted: OrderIn) -> list[SourceOut]:
     """Put the stack in another order, highest first. Nothing is read again."""
     with session() as db:
         rows = {r.id: r for r in db.execute(select(SourceRow).where(SourceRow.project_id == project)).scalars()}
-        if {i for i in wanted.sources if i in rows} != {r.id for r in rows.values() if r.state != LEAVING}:
+        staying = {number for number, row in rows.items() if row.state != LEAVING}
+        if not staying <= set(wanted.sources) <= set(rows):
             raise InputError(
                 ErrorCode.CONFLICT, "the stack has changed meanwhile", hint="Look at the new order and try again."
             )
