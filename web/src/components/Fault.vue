@@ -15,6 +15,11 @@ const place = () => {
   const byte = fault.offset === undefined || fault.offset === null ? '' : `byte ${fault.offset.toLocaleString('en-GB')}`
   return [fault.file, fault.field, byte].filter(Boolean).join(', ')
 }
+const met = () => {
+  const words = [fault.expected && `expected ${fault.expected}`, fault.found && `found ${fault.found}`]
+  const line = words.filter(Boolean).join(', ')
+  return line.charAt(0).toUpperCase() + line.slice(1)
+}
 const headline = () => fault.message.charAt(0).toUpperCase() + fault.message.slice(1)
 </script>
 
@@ -22,11 +27,7 @@ const headline = () => fault.message.charAt(0).toUpperCase() + fault.message.sli
   <div class="text-[13px] [overflow-wrap:anywhere]">
     <p class="font-semibold text-brick">{{ headline() }}</p>
     <p v-if="place()" class="font-mono text-[12px]">{{ place() }}</p>
-    <p v-if="fault.expected || fault.found">
-      <template v-if="fault.expected">Expected {{ fault.expected }}</template>
-      <template v-if="fault.expected && fault.found">, found </template>
-      <template v-else-if="fault.found">Found </template>{{ fault.found }}
-    </p>
+    <p v-if="met()">{{ met() }}</p>
     <p v-if="fault.hint" class="text-faint">{{ fault.hint }}</p>
   </div>
 </template>

@@ -2,11 +2,12 @@
 import { computed } from 'vue'
 import { ApiError } from '../api/client'
 import Fault, { type FaultWords } from './Fault.vue'
+import { told } from '../model/words'
 
 const { error } = defineProps<{ error: unknown }>()
 const emit = defineEmits<{ close: [] }>()
 const words = computed((): FaultWords => {
-  if (!(error instanceof ApiError)) return { message: error instanceof Error ? error.message : String(error) }
+  if (!(error instanceof ApiError)) return { message: told(error) }
   const { title, detail, file, offset, field, expected, found, hint } = error.problem
   const placed = [file, offset, field, expected, found].some((part) => part !== null && part !== undefined)
   // Without a place of its own the whole of it stands in the detail.

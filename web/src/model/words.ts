@@ -24,3 +24,6 @@ export function counted(names: readonly string[]): string[] {
   for (const name of names) counts.set(name, (counts.get(name) ?? 0) + 1)
   return [...counts].map(([name, n]) => (n > 1 ? `${name} ×${n}` : name))
 }
+
+// What a failure says, whatever was thrown.
+export const told = (problem: unknown) => (problem instanceof Error ? problem.message : String(problem))

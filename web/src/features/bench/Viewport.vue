@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { theStage, type Look, type Stage } from '../../viewer/stage'
+import { told } from '../../model/words'
 
 const { scene, hidden, keep } = defineProps<{ scene: string | undefined; hidden: Set<string>; keep: string }>()
 const emit = defineEmits<{ pick: [part: string | null] }>()
@@ -20,7 +21,7 @@ async function show() {
     stage.setVisible(hidden)
     if (await stage.show(wanted)) shown.value = wanted
   } catch (error) {
-    failed.value = error instanceof Error ? error.message : String(error)
+    failed.value = told(error)
   }
 }
 

@@ -80,7 +80,8 @@ async function loadAll() {
     ),
   ])
   const asAtFirst = !Object.keys(queryOf(wish.value, false)).length
-  if (answered && asAtFirst && whole.value && !total.value) await set({ kind: null }, 'replace') // nothing describes its models yet
+  // Nothing describes its models yet.
+  if (answered && asAtFirst && whole.value && !total.value) await set({ kind: null }, 'replace')
 }
 
 // Do something that may fail; why it did is shown.

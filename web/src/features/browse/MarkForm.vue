@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 import { api, type Entry } from '../../api/client'
+import { told } from '../../model/words'
 
 const { entry, project } = defineProps<{ entry: Entry; project: string }>()
 const emit = defineEmits<{ marked: [values: Partial<Entry>] }>()
@@ -16,7 +17,7 @@ async function say(values: { alias?: string; note?: string; star?: boolean }) {
     await api.mark(project, { path: entry.path, folder: false, ...values })
     emit('marked', values)
   } catch (problem) {
-    error.value = problem instanceof Error ? problem.message : String(problem)
+    error.value = told(problem)
   }
 }
 async function nameIt() {
@@ -24,7 +25,7 @@ async function nameIt() {
     error.value = ''
     await api.nameByHand(project, entry.id, name.value.trim())
   } catch (problem) {
-    error.value = problem instanceof Error ? problem.message : String(problem)
+    error.value = told(problem)
   }
 }
 </script>

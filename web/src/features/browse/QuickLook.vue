@@ -6,7 +6,7 @@ import Fault from '../../components/Fault.vue'
 import Tabs from '../../components/Tabs.vue'
 import { useEvents } from '../../composables/useEvents'
 import { OPENABLE } from '../../model/kinds'
-import { bytes, count, folderOf, last } from '../../model/words'
+import { bytes, count, folderOf, last, told } from '../../model/words'
 import LookBytes from './look/LookBytes.vue'
 import LookLevel from './look/LookLevel.vue'
 import LookMaterial from './look/LookMaterial.vue'
@@ -71,7 +71,7 @@ async function load() {
       emit('marked', { seen: true })
     }
   } catch (problem) {
-    if (mine === asked) error.value = problem instanceof Error ? problem.message : String(problem)
+    if (mine === asked) error.value = told(problem)
   }
 }
 let wait = 0

@@ -2,17 +2,22 @@
 import { ref, watch } from 'vue'
 import { api, type References } from '../../api/client'
 import { useEvents } from '../../composables/useEvents'
-import { count } from '../../model/words'
+import { count, told } from '../../model/words'
 
 const { entry, project } = defineProps<{ entry: number; project: string }>()
 const emit = defineEmits<{ go: [path: string] }>()
 const found = ref<References>()
 const error = ref('')
+let asked = 0
 async function load() {
+  const mine = ++asked
   try {
-    found.value = await api.references(entry)
+    const answer = await api.references(entry)
+    if (mine !== asked) return
+    found.value = answer
+    error.value = ''
   } catch (problem) {
-    error.value = problem instanceof Error ? problem.message : String(problem)
+    if (mine === asked) error.value = told(problem)
   }
 }
 watch(() => entry, load, { immediate: true })

@@ -2,7 +2,7 @@
 import { ref, watch } from 'vue'
 import { api, type Version } from '../../api/client'
 import { OPENABLE } from '../../model/kinds'
-import { bytes } from '../../model/words'
+import { bytes, told } from '../../model/words'
 
 const { entry } = defineProps<{ entry: number }>()
 const emit = defineEmits<{ open: [source: string]; look: [version: Version] }>()
@@ -17,7 +17,7 @@ watch(
       const found = await api.versions(wanted)
       if (wanted === entry) versions.value = found
     } catch (problem) {
-      error.value = problem instanceof Error ? problem.message : String(problem)
+      error.value = told(problem)
     }
   },
   { immediate: true },

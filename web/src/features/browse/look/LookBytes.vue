@@ -2,7 +2,7 @@
 import { computed, ref, watch } from 'vue'
 import { api } from '../../../api/client'
 import Sheet from '../../../components/Sheet.vue'
-import { count } from '../../../model/words'
+import { count, told } from '../../../model/words'
 
 // Any entry as hex or as text; a narrow place shows 8 bytes a row, and 16 of them a click away.
 const { entry, perRow = 8 } = defineProps<{ entry: number; perRow?: number }>()
@@ -16,18 +16,21 @@ const text = ref('')
 const error = ref('')
 const wide = ref(false)
 
+let asked = 0
 async function load() {
+  const mine = ++asked
   try {
-    error.value = ''
     const [found, read] = await Promise.all([
       api.bytes(entry, offset.value, page.value),
       way.value === 'text' ? api.text(entry) : '',
     ])
+    if (mine !== asked) return
+    error.value = ''
     hex.value = found.hex
     size.value = found.size
     text.value = read
   } catch (problem) {
-    error.value = problem instanceof Error ? problem.message : String(problem)
+    if (mine === asked) error.value = told(problem)
   }
 }
 watch(

@@ -3,7 +3,7 @@ import { onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { api, type Glance } from '../../../api/client'
 import Fault from '../../../components/Fault.vue'
 import { useEvents } from '../../../composables/useEvents'
-import { count, length } from '../../../model/words'
+import { count, length, told } from '../../../model/words'
 import { theStage, type Stage } from '../../../viewer/stage'
 import ClipList from './ClipList.vue'
 
@@ -39,7 +39,7 @@ async function look() {
     stage.turn(kind !== 'clips')
     if (kind === 'clips' && found.facts?.clips.length) calm ? hold(0, 0) : play(0)
   } catch (error) {
-    failed.value = error instanceof Error ? error.message : String(error)
+    failed.value = told(error)
   }
 }
 
