@@ -8,6 +8,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator
+from dataclasses import fields, is_dataclass
+from functools import cache
 from itertools import islice
 
 import numpy as np
@@ -22,6 +24,7 @@ Check = Callable[[Scene], Iterator[str]]
 _MOST_NAMED = 5
 # Beyond this, products of two numbers leave float32, which every format stores.
 _LARGEST = 1e18
+_BEYOND = 2**63
 _WIDTHS = {"translation": 3, "rotation": 4, "scale": 3}
 
 
@@ -86,6 +89,10 @@ def corners_within_vertices(scene: Scene) -> Iterator[str]:
                 yield f"mesh '{mesh.name}': a point or line names a vertex that does not exist"
             if not np.isfinite(strokes.positions).all():
                 yield f"mesh '{mesh.name}': a point or line stands nowhere"
+            if strokes.indices.ndim != 2 or strokes.indices.shape[1] not in {1, 2}:
+                yield f"mesh '{mesh.name}': strokes have shape {strokes.indices.shape}"
+            if any(colors.shape != (len(strokes.positions), 4) for colors in strokes.colors):
+                yield f"mesh '{mesh.name}': a colour of points or lines has another shape than they"
 
 
 def references_within_tables(scene: Scene) -> Iterator[str]:
@@ -141,20 +148,46 @@ def nodes_stand_somewhere(scene: Scene) -> Iterator[str]:
 
 
 def materials_in_range(scene: Scene) -> Iterator[str]:
-    """Factors that are shares lie between 0 and 1, and every number is finite."""
+    """Factors that are shares lie between 0 and 1, colours have their numbers, and sets of coordinates exist."""
     for material in scene.materials:
         shares = (*material.base_color, material.metallic, material.roughness, material.occlusion_strength)
-        if len(material.base_color) != 4 or not all(0 <= v <= 1 for v in shares):
+        if (len(material.base_color), len(material.emissive)) != (4, 3):
+            yield f"material '{material.name}': a colour has not its numbers"
+        elif not all(0 <= v <= 1 for v in shares):
             yield f"material '{material.name}': a factor is not between 0 and 1"
-        more = (
-            *material.emissive,
-            material.emissive_strength,
-            material.normal_scale,
-            material.alpha_cutoff,
-            material.ior,
-        )
-        if len(material.emissive) != 3 or not all(math.isfinite(v) for v in more):
-            yield f"material '{material.name}': a factor is not a number"
+
+
+def plain_values_are_sound(scene: Scene) -> Iterator[str]:
+    """Every number of materials, textures, cameras and lights is finite and fits 64 bits; no text holds NUL."""
+    for table in ("materials", "textures", "cameras", "lights"):
+        for index, item in enumerate(getattr(scene, table)):
+            for field_name, value in _plain(item):
+                if isinstance(value, str):
+                    if "\0" in value:
+                        yield f"{table}[{index}]: {field_name} holds NUL"
+                elif not math.isfinite(value) or abs(value) >= _BEYOND:
+                    yield f"{table}[{index}]: {field_name} is not a number that can be kept"
+    for table in ("meshes", "skins", "clips"):
+        for item in getattr(scene, table):
+            if "\0" in item.name:
+                yield f"{table}: the name {item.name!r} holds NUL"
+
+
+def _plain(value: object, name: str = "") -> Iterator[tuple[str, float | str]]:
+    """The numbers and texts inside a dataclass, each with the name of its field."""
+    if isinstance(value, str | int | float):
+        yield name, value
+    elif isinstance(value, tuple):
+        for inner in value:
+            yield from _plain(inner, name)
+    elif is_dataclass(value):
+        for item in _fields(type(value)):
+            yield from _plain(getattr(value, item), item)
+
+
+@cache
+def _fields(kind: type) -> tuple[str, ...]:
+    return tuple(item.name for item in fields(kind))
 
 
 def skins_fit(scene: Scene) -> Iterator[str]:
@@ -209,6 +242,7 @@ INVARIANTS: tuple[Check, ...] = (
     attributes_fit,
     corners_within_vertices,
     materials_in_range,
+    plain_values_are_sound,
     skins_fit,
     clips_play,
 )
