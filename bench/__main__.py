@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import itertools
 import subprocess
 import sys
 import tempfile
@@ -60,13 +61,21 @@ def formats(folder: Path) -> None:
     mesh = _mesh(scene)
     print(f"{len(mesh.faces):,} triangles")
 
+    numbers = itertools.count()
+
+    def fresh() -> Path:
+        """A place of its own for each writing, as a delivery has: replacing a file measures the disk."""
+        place = folder / str(next(numbers))
+        place.mkdir()
+        return place
+
     def ours(write: object, name: str) -> list[OutFile]:
         files = write(scene, name, CONTEXT)  # type: ignore[operator]
-        write_files(folder, files, CONTEXT)
+        write_files(fresh(), files, CONTEXT)
         return files  # type: ignore[no-any-return]
 
     def theirs(kind: str) -> None:
-        (folder / f"their.{kind}").write_bytes(_encoded(mesh.export(file_type=kind)))
+        (fresh() / f"their.{kind}").write_bytes(_encoded(mesh.export(file_type=kind)))
 
     glb, text = ours(gltf.write_glb, "waves"), ours(obj.write, "waves")
     plain = b"".join(bytes(p) for p in glb[0].pieces)
@@ -74,7 +83,7 @@ def formats(folder: Path) -> None:
     their_glb, their_obj = best(lambda: theirs("glb"), 2), best(lambda: theirs("obj"), 1)
     line("write GLB : trimesh", writing_glb, their_glb, 0.2)
     line(
-        "write GLB : one plain write of the bytes", writing_glb, best(lambda: (folder / "plain").write_bytes(plain)), 6
+        "write GLB : one plain write of the bytes", writing_glb, best(lambda: (fresh() / "plain").write_bytes(plain)), 6
     )
     line("write OBJ : trimesh", writing_obj, their_obj, 0.05)
     vtk_time = _vtk(mesh, folder)

@@ -39,3 +39,18 @@ def as_indices(values: object) -> IndexArray:
 def _rows(array: np.ndarray, width: int) -> np.ndarray:
     """The array itself where it has such rows: what is shared stays one object."""
     return array if array.ndim == 2 and array.shape[1] == width else array.reshape(-1, width)
+
+
+def all_finite(array: AnyArray) -> bool:
+    """Whether every number is finite: by its ends, without an array of answers beside it."""
+    if not array.size or array.dtype.kind != "f":
+        return True
+    with np.errstate(invalid="ignore"):
+        return bool(np.isfinite(array.min()) and np.isfinite(array.max()))
+
+
+def bounds(points: AnyArray) -> tuple[AnyArray, AnyArray]:
+    """The lowest and highest (k,) of (n, k) points, n above 0; column by column, which is many times faster."""
+    columns = range(points.shape[1])
+    low, high = ([points[:, k].min() for k in columns], [points[:, k].max() for k in columns])
+    return np.array(low, points.dtype), np.array(high, points.dtype)

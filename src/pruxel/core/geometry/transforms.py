@@ -80,12 +80,13 @@ def transform_points(points: FloatArray, matrix: DoubleArray) -> FloatArray:
 
 def normal_matrix(matrix: DoubleArray) -> DoubleArray:
     """Compute the (3, 3) matrix for normals (inverse transpose up to a positive factor)."""
-    linear = np.asarray(matrix, dtype=np.float64)[:3, :3]
-    cofactor = np.stack(
+    (a, b, c), (d, e, f), (g, h, i) = np.asarray(matrix, dtype=np.float64)[:3, :3].tolist()
+    # Written out: scenes have hundreds of placements, and a cross product of three numbers costs far more than they do.
+    cofactor = np.array(
         [
-            np.cross(linear[1], linear[2]),
-            np.cross(linear[2], linear[0]),
-            np.cross(linear[0], linear[1]),
-        ],
+            [e * i - f * h, f * g - d * i, d * h - e * g],
+            [c * h - b * i, a * i - c * g, b * g - a * h],
+            [b * f - c * e, c * d - a * f, a * e - b * d],
+        ]
     )
-    return cofactor * np.sign(np.linalg.det(linear) or 1.0)
+    return cofactor * np.sign(a * cofactor[0, 0] + b * cofactor[0, 1] + c * cofactor[0, 2] or 1.0)

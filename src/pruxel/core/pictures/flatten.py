@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray, FloatArray, IndexArray
+from pruxel.core.base.arrays import AnyArray, FloatArray, IndexArray, bounds
 from pruxel.core.base.errors import InputError
 from pruxel.core.scene.materials import Material, TextureRef
 from pruxel.core.scene.model import Node, Scene
@@ -33,6 +34,17 @@ class Soup:
     indices: IndexArray
     surface: AnyArray
     surfaces: tuple[Surface, ...]
+
+    @cached_property
+    def bounds(self) -> tuple[FloatArray, FloatArray]:
+        """The lowest and highest corner, (3,) each; asked only of what has a vertex."""
+        return bounds(self.positions)
+
+    @cached_property
+    def reach(self) -> float:
+        """The longest side of the box around it."""
+        low, high = self.bounds
+        return float((high - low).max())
 
 
 @dataclass(frozen=True, eq=False)

@@ -25,7 +25,6 @@ from pruxel.core.scene.model import Scene
 
 _PASSES = 6
 _SMALL = 400
-_GROUND_RAYS = 24
 
 
 @dataclass(frozen=True)
@@ -53,7 +52,8 @@ def render(scene: Scene, context: Context, view: View = _DEFAULT) -> ByteArray:
     size = (view.width, view.height)
     if not len(soup.indices):
         return np.zeros((view.height, view.width, 4), np.uint8)
-    flat = bool(np.ptp(soup.positions, axis=0).min() <= 1e-6 * np.ptp(soup.positions, axis=0).max())
+    low, high = soup.bounds
+    flat = bool((high - low).min() <= 1e-6 * soup.reach)
     camera = frame(
         soup.positions,
         size,
@@ -67,7 +67,7 @@ def render(scene: Scene, context: Context, view: View = _DEFAULT) -> ByteArray:
     context.progress(0.7, "picture")
     if view.ground and not flat:
         missed = alpha < 1.0
-        shadow = _ground_shadow(soup, mesh, camera, origins, directions, missed)
+        shadow = _ground_shadow(soup, mesh, camera, origins, directions, missed, 2 * view.sky_rays)
         alpha = alpha + (1 - alpha) * shadow
     context.progress(0.95, "picture")
     return _developed(color, alpha, view)
@@ -95,7 +95,7 @@ def _trace(
     color, through = np.zeros((count, 3), np.float32), np.ones(count, np.float32)
     active = np.arange(count)
     start = origins
-    step = np.float32(1e-5 * float(np.ptp(soup.positions, axis=0).max()))
+    step = np.float32(1e-5 * soup.reach)
     for _ in range(_PASSES):
         hits = mesh.nearest(start, directions[active])
         met = hits.triangle >= 0
@@ -125,10 +125,11 @@ def _ground_shadow(
     origins: FloatArray,
     directions: FloatArray,
     missed: AnyArray,
+    rays_up: int,
 ) -> FloatArray:
     """How dark the ground is under each ray that meets nothing else, (n,) from 0 to 1."""
     shadow = np.zeros(len(origins), np.float32)
-    low, high = soup.positions.min(axis=0), soup.positions.max(axis=0)
+    low, high = soup.bounds
     falling = missed & (directions[:, 1] < -1e-4)
     rays = np.flatnonzero(falling)
     travel = (low[1] - camera.eye[1]) / directions[rays, 1]
@@ -137,7 +138,7 @@ def _ground_shadow(
     away = np.linalg.norm(points[:, [0, 2]] - ((low + high) / 2)[[0, 2]], axis=1) / reach
     near = away < 2.2
     rays, points, away = rays[near], points[near], away[near]
-    up = sphere_directions(_GROUND_RAYS * 2)[:, [0, 2, 1]]
+    up = sphere_directions(rays_up * 2)[:, [0, 2, 1]]
     up = up[up[:, 1] > 0.05]
     lift = np.float32(1e-3 * reach)
     # Each point turns the directions by another angle, so that few rays give grain and not bands.

@@ -157,7 +157,7 @@ def _bumped(points: Points, mine: AnyArray, texel: FloatArray, scale: float) -> 
 def shade(soup: Soup, mesh: RayMesh, points: Points, sky_rays: int) -> tuple[FloatArray, FloatArray]:
     """Linear colour (n, 3) and alpha (n,) at each point."""
     look = _looks(soup, points)
-    reach = np.float32(np.ptp(soup.positions, axis=0).max())
+    reach = np.float32(soup.reach)
     lifted = points.position + points.face_normal * (reach * np.float32(2e-4))
     facing_key = (points.face_normal @ _KEY) > 0
     shadow = np.ones(len(lifted), np.float32)

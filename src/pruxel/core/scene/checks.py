@@ -14,7 +14,7 @@ from itertools import islice
 
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray
+from pruxel.core.base.arrays import AnyArray, all_finite
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.scene.model import ClipChannel, Primitive, Scene
 from pruxel.core.scene.references import TABLES, references
@@ -59,7 +59,7 @@ def attributes_fit(scene: Scene) -> Iterator[str]:
                 yield f"{name}: {what} has shape {array.shape} for {count} vertices"
             elif width and array.shape[1] != width:
                 yield f"{name}: {what} has {array.shape[1]} numbers a vertex, not {width}"
-            elif array.dtype.kind == "f" and not np.isfinite(array).all():
+            elif not all_finite(array):
                 yield f"{name}: {what} holds something that is not a number"
         if (primitive.joints is None) != (primitive.weights is None):
             yield f"{name}: joints and weights go together"
@@ -87,7 +87,7 @@ def corners_within_vertices(scene: Scene) -> Iterator[str]:
         for strokes in mesh.strokes:
             if strokes.indices.size and int(strokes.indices.max()) >= len(strokes.positions):
                 yield f"mesh '{mesh.name}': a point or line names a vertex that does not exist"
-            if not np.isfinite(strokes.positions).all():
+            if not all_finite(strokes.positions):
                 yield f"mesh '{mesh.name}': a point or line stands nowhere"
             if strokes.indices.ndim != 2 or strokes.indices.shape[1] not in {1, 2}:
                 yield f"mesh '{mesh.name}': strokes have shape {strokes.indices.shape}"
@@ -180,7 +180,7 @@ def _plain(value: object, name: str = "") -> Iterator[tuple[str, float | str]]:
     elif isinstance(value, tuple):
         for inner in value:
             yield from _plain(inner, name)
-    elif is_dataclass(value):
+    elif is_dataclass(value) and not isinstance(value, type):
         for item in _fields(type(value)):
             yield from _plain(getattr(value, item), item)
 
@@ -227,7 +227,7 @@ def _channel_faults(channel: ClipChannel) -> Iterator[str]:
     width = _WIDTHS.get(channel.path, values.size // rows)
     if values.size != rows * width or not width:
         yield f"{values.size} numbers for {len(times)} keys"
-    elif not np.isfinite(values).all():
+    elif not all_finite(values):
         yield "a key is not a number"
     elif channel.path == "rotation":
         keys = values[1::3] if channel.interpolation == "CUBICSPLINE" else values

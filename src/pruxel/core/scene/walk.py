@@ -84,5 +84,5 @@ def world_normals(primitive: Primitive, matrix: DoubleArray) -> FloatArray | Non
     if primitive.normals is None:
         return None
     turned = primitive.normals @ normal_matrix(matrix).T.astype(np.float32)
-    length = np.linalg.norm(turned, axis=1, keepdims=True)
+    length = np.sqrt(np.einsum("ij,ij->i", turned, turned))[:, None]
     return (turned / np.maximum(length, np.float32(1e-20))).astype(np.float32)

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray, as_floats, as_indices, frozen
+from pruxel.core.base.arrays import AnyArray, all_finite, as_floats, as_indices, frozen
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.formats.fields import Fields
 from pruxel.core.formats.gltf.access import Access
@@ -70,9 +70,8 @@ class MeshReader:
         positions = self._attribute(attributes, "POSITION", (3,), None)
         if positions is None:
             raise attributes.bad("POSITION", "a primitive has no positions and is left out", "an accessor", "nothing")
-        finite = np.isfinite(positions).all(axis=1)
-        if not finite.all():
-            first = int(np.argmax(~finite))
+        if not all_finite(positions):
+            first = int(np.argmin(np.isfinite(positions).all(axis=1)))
             raise InputError(
                 ErrorCode.MALFORMED,
                 "a position is not a number; the primitive is left out",
@@ -94,7 +93,7 @@ class MeshReader:
             raise attributes.bad(key, "an attribute has another width", f"{expected} numbers a vertex", array.shape[1])
         if count is not None and len(array) != count:
             raise attributes.bad(key, "an attribute has another length than POSITION", f"{count:,}", len(array))
-        if key != "POSITION" and not np.isfinite(array).all():
+        if key != "POSITION" and not all_finite(array):
             wrong = int((~np.isfinite(array)).any(axis=1).sum())
             self._told(attributes, f"{wrong:,} values of {key} are not numbers and count as 0")
             array = frozen(np.nan_to_num(array, nan=0.0, posinf=0.0, neginf=0.0))
@@ -145,13 +144,13 @@ class MeshReader:
         """No normals means flat (section 3.7.2.1): every face by itself, given tangents ignored."""
         if primitive.normals is None:
             return flat_shaded(primitive)
-        length = np.linalg.norm(primitive.normals, axis=1, keepdims=True)
-        empty = length[:, 0] < 1e-6
-        if empty.any():
+        length = np.sqrt(np.einsum("ij,ij->i", primitive.normals, primitive.normals))[:, None]
+        if float(length.min()) < 1e-6:
+            empty = length[:, 0] < 1e-6
             self._told(item, f"{int(empty.sum()):,} normals have no length and are worked out from the faces")
             computed = vertex_normals(primitive.positions, primitive.indices)
             return replace(primitive, normals=as_floats(np.where(empty[:, None], computed, primitive.normals), 3))
-        if float(np.abs(length - 1).max()) > 5e-3:
+        if float(length.max()) > 1 + 5e-3 or float(length.min()) < 1 - 5e-3:
             return replace(primitive, normals=as_floats(primitive.normals / length, 3))
         return primitive
 
