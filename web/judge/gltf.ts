@@ -99,7 +99,9 @@ class Walk {
       if (at?.nodes !== undefined && object.isObject3D && (this.objects[at.nodes] === undefined || shown.has(object)))
         this.objects[at.nodes] = object
     }
-    const index = new Map(this.objects.map((object, i) => [object, i] as const))
+    // Nodes that no scene shows are not there at all.
+    const index = new Map<Object3D, number>()
+    this.objects.forEach((object, i) => object && index.set(object, i))
     this.out.nodes = (this.json.nodes ?? []).map((_, i) => {
       const object = this.objects[i]
       return {

@@ -10,6 +10,7 @@ from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.formats.ready.images import with_written_images
 from pruxel.core.formats.ready.motion import with_playable_clips
 from pruxel.core.formats.ready.parts import with_drawable_parts
+from pruxel.core.formats.ready.placements import with_straight_placements
 from pruxel.core.formats.ready.skins import with_clean_skins
 from pruxel.core.formats.ready.surfaces import with_sound_surfaces
 from pruxel.core.scene.checks import entered
@@ -22,6 +23,7 @@ _STAGES: tuple[Callable[[Scene, Told], Scene], ...] = (
     with_drawable_parts,
     with_sound_surfaces,
     with_clean_skins,
+    with_straight_placements,
     with_playable_clips,
 )
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, FloatArray, as_floats, frozen
 from pruxel.core.scene.edit import drop_unused, unique_names
-from pruxel.core.scene.model import Mesh, Node, Primitive, Scene, Skin
+from pruxel.core.scene.model import Clip, Mesh, Node, Primitive, Scene, Skin
 from pruxel.core.scene.walk import parents_of
 
 
@@ -27,6 +27,7 @@ def with_clean_skins(scene: Scene, told: list[str]) -> Scene:
 def _skinned_apart(scene: Scene) -> Scene:
     """Meshes of nodes with a skin are all weighted, those of others not at all: what differs gets a node of its own."""
     nodes, meshes = list(scene.nodes), list(scene.meshes)
+    twins: dict[int, int] = {}
 
     def use(index: int, keep: Callable[[Primitive], bool]) -> int:
         mesh = scene.meshes[index]
@@ -53,13 +54,33 @@ def _skinned_apart(scene: Scene) -> Scene:
             loose = Node(
                 f"{node.name}.loose",
                 mesh=use(node.mesh, lambda p: p.joints is None),
+                weights=node.weights,
                 role=node.role,
                 detail=node.detail,
             )
             nodes.append(loose)
+            twins[index] = len(nodes) - 1
             held = use(node.mesh, lambda p: p.joints is not None)
             nodes[index] = replace(node, mesh=held, children=(*node.children, len(nodes) - 1))
-    return replace(scene, nodes=unique_names(nodes), meshes=tuple(meshes))
+    return replace(scene, nodes=unique_names(nodes), meshes=tuple(meshes), clips=_shaped_alike(scene.clips, twins))
+
+
+def _shaped_alike(clips: tuple[Clip, ...], twins: dict[int, int]) -> tuple[Clip, ...]:
+    """What a clip does to the shape of a part it does to what was taken from it."""
+    return (
+        tuple(
+            replace(
+                clip,
+                channels=(
+                    *clip.channels,
+                    *(replace(c, node=twins[c.node]) for c in clip.channels if c.path == "weights" and c.node in twins),
+                ),
+            )
+            for clip in clips
+        )
+        if twins
+        else clips
+    )
 
 
 def _cleaned(scene: Scene, told: list[str]) -> Scene:
@@ -186,6 +207,9 @@ def _under_one_root(scene: Scene) -> Scene:
     skins: list[Skin] = []
     for skin in scene.skins:
         tops = list(dict.fromkeys(_top(joint, above) for joint in skin.joints))
+        for top in tops:
+            if top not in roots:
+                _show_no_parts(nodes, top)
         if len(tops) > 1:
             nodes.append(Node(f"{skin.name}.root", children=tuple(tops)))
             above.append(-1)
@@ -199,6 +223,15 @@ def _under_one_root(scene: Scene) -> Scene:
         skins.append(skin if holds else replace(skin, skeleton=None))
     stages = tuple(replace(s, roots=tuple(r for r in s.roots if above[r] < 0)) for s in scene.stages)
     return replace(scene, nodes=unique_names(nodes), roots=tuple(roots), skins=tuple(skins), stages=stages)
+
+
+def _show_no_parts(nodes: list[Node], top: int) -> None:
+    """A tree that comes in for its joints alone brings nothing along that is seen."""
+    pending = [top]
+    while pending:
+        index = pending.pop()
+        pending += nodes[index].children
+        nodes[index] = replace(nodes[index], mesh=None, skin=None, camera=None, light=None, weights=None)
 
 
 def _below(index: int, top: int, above: list[int]) -> bool:
