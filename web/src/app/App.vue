@@ -4,6 +4,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { api, ApiError } from '../api/client'
 import MoreMenu from '../components/MoreMenu.vue'
 import NameForm from '../components/NameForm.vue'
+import Problem from '../components/Problem.vue'
 import Question from '../components/Question.vue'
 import { useDrops } from '../composables/useDrops'
 import { useEvents } from '../composables/useEvents'
@@ -26,6 +27,7 @@ const router = useRouter()
 const { id, project } = useProject()
 const jobs = useJobs(() => id.value)
 const refused = ref('')
+const failed = ref<unknown>(null)
 const asking = ref<'name' | 'remove' | null>(null)
 const keyList = ref<InstanceType<typeof KeyList>>()
 const over = useDrops(() => id.value)
@@ -48,18 +50,23 @@ function choose(event: Event) {
   box.blur()
   void router.push({ name: 'sources', params: { project: box.value } })
 }
-async function rename(name: string) {
+async function attempt(work: () => Promise<unknown>) {
   asking.value = null
-  await api.renameProject(id.value, name)
-  await loadProjects()
+  try {
+    failed.value = null
+    await work()
+  } catch (problem) {
+    failed.value = problem
+  }
 }
-async function remove() {
-  asking.value = null
-  await api.removeProject(id.value)
-  await loadProjects()
-  const next = projects.value[0]
-  await router.replace(next ? { name: 'sources', params: { project: next.id } } : '/')
-}
+const rename = (name: string) => attempt(() => api.renameProject(id.value, name).then(loadProjects))
+const remove = () =>
+  attempt(async () => {
+    await api.removeProject(id.value)
+    await loadProjects()
+    const next = projects.value[0]
+    await router.replace(next ? { name: 'sources', params: { project: next.id } } : '/')
+  })
 const acts = [
   { words: 'Rename this project…', run: () => (asking.value = 'name'), test: 'rename-project' },
   { words: 'Remove this project…', run: () => (asking.value = 'remove'), grave: true, test: 'remove-project' },
@@ -130,6 +137,7 @@ useKeys(
         <p>{{ refused }}</p>
       </div>
       <RouterView v-else :key="`${id}-${String(route.name)}`" />
+      <Problem v-if="failed" :error="failed" class="absolute inset-x-24 top-4 z-40" @close="failed = null" />
       <div
         v-if="over"
         :class="[

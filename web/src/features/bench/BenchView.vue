@@ -44,16 +44,18 @@ let under = 0
 let newsMeanwhile = false
 
 async function look() {
-  if (!id.value) return
+  const wanted = id.value
+  if (!wanted) return
   under += 1
   try {
-    const found = await api.view(id.value)
+    const found = await api.view(wanted)
+    if (wanted !== id.value) return // somebody went on to another workpiece meanwhile
     key.value = found.key
     jobId.value = found.job ?? null
     if (found.job && !jobById(found.job)) await lookUp(found.job)
-    if (found.content) content.value = found.content
+    if (found.content && wanted === id.value) content.value = found.content
   } catch (problem) {
-    error.value = problem
+    if (wanted === id.value) error.value = problem
   } finally {
     under -= 1
     if (newsMeanwhile && !under) {
@@ -64,6 +66,8 @@ async function look() {
 }
 
 async function load() {
+  const wanted = id.value
+  error.value = null
   content.value = undefined
   workpiece.value = undefined
   chosen.value = null
@@ -71,13 +75,13 @@ async function load() {
   if (!project.value) return
   try {
     const around = Promise.all([api.steps(), api.workpieces(project.value)])
-    if (id.value) {
-      const [found] = await Promise.all([api.workpiece(id.value), look()])
-      workpiece.value = found
+    if (wanted) {
+      const [found] = await Promise.all([api.workpiece(wanted), look()])
+      if (wanted === id.value) workpiece.value = found
     }
     ;[kinds.value, others.value] = await around
   } catch (problem) {
-    error.value = problem
+    if (wanted === id.value) error.value = problem
   }
 }
 

@@ -29,9 +29,10 @@ watch(
     measured.value = collisions.value = undefined
     choices.value = {}
     try {
-      measured.value = await api.selection(project, now)
+      const found = await api.selection(project, now)
+      if (now === chosen.value) measured.value = found
     } catch (problem) {
-      error.value = problem
+      if (now === chosen.value) error.value = problem
     }
   },
   { immediate: true },

@@ -24,17 +24,22 @@ const deliveries = ref<Delivery[]>([])
 const error = ref<unknown>(null)
 const starting = ref(false)
 
+let asked = 0
 async function load() {
   if (!project.value) return
+  const mine = ++asked
+  const wanted = id.value
+  content.value = undefined
   try {
-    workpieces.value = await api.workpieces(project.value)
-    deliveries.value = await api.deliveries(project.value)
-    if (id.value) {
-      name.value = workpiece.value?.name ?? ''
-      content.value = (await api.view(id.value)).content ?? undefined
-    }
+    const found = await Promise.all([api.workpieces(project.value), api.deliveries(project.value)])
+    if (mine !== asked) return
+    ;[workpieces.value, deliveries.value] = found
+    if (!wanted) return
+    name.value = workpiece.value?.name ?? ''
+    const view = await api.view(wanted)
+    if (mine === asked) content.value = view.content ?? undefined
   } catch (problem) {
-    error.value = problem
+    if (mine === asked) error.value = problem
   }
 }
 

@@ -32,6 +32,13 @@ async function put() {
     emit('error', problem)
   }
 }
+async function drop(named: string) {
+  try {
+    keys.value = await api.removeKey(project, named)
+  } catch (problem) {
+    emit('error', problem)
+  }
+}
 async function send(files: FileList | null) {
   try {
     for (const file of files ?? []) lists.value = await api.addNames(project, file.name, file)
@@ -85,13 +92,7 @@ const state = (key: Key) => {
           <span class="text-[12.5px]" :class="state(key) === 'on the ring' ? 'text-sea' : 'text-brick'">{{
             state(key)
           }}</span>
-          <button
-            v-if="key.here"
-            class="button py-0.5"
-            @click="api.removeKey(project, key.name).then((k) => (keys = k))"
-          >
-            Remove
-          </button>
+          <button v-if="key.here" class="button py-0.5" @click="drop(key.name)">Remove</button>
           <button v-else class="button py-0.5" data-test="type-key" @click="name = key.name">Type it</button>
         </li>
         <li v-if="!keys.length" class="py-1.5 text-faint">No pack asks for one.</li>

@@ -129,15 +129,23 @@ async function order(ids: string[]) {
 
 async function create() {
   if (!newName.value.trim()) return
-  const made = await api.createProject(newName.value.trim())
-  newName.value = ''
-  await loadProjects()
-  await router.push({ name: 'sources', params: { project: made.id } })
+  try {
+    const made = await api.createProject(newName.value.trim())
+    newName.value = ''
+    await loadProjects()
+    await router.push({ name: 'sources', params: { project: made.id } })
+  } catch (found) {
+    error.value = found
+  }
 }
 
 async function chooseLanguage(language: string) {
-  await api.chooseLanguage(id.value, language || null)
-  await loadProjects()
+  try {
+    await api.chooseLanguage(id.value, language || null)
+    await loadProjects()
+  } catch (found) {
+    error.value = found
+  }
 }
 
 function answered(go: boolean) {
