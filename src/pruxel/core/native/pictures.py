@@ -29,7 +29,8 @@ def _open(data: memoryview, name: str, format_name: str) -> Image.Image:
 
 
 def _info(image: Image.Image, format_name: str) -> ImageInfo:
-    alpha = image.mode in {"RGBA", "LA", "PA"} or "transparency" in image.info
+    palette = image.palette.mode if image.mode == "P" and image.palette is not None else ""
+    alpha = image.mode in {"RGBA", "LA", "PA"} or "A" in palette or "transparency" in image.info
     return ImageInfo(image.width, image.height, format_name, alpha)
 
 

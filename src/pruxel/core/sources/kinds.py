@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from codecs import getincrementaldecoder
 from collections.abc import Sequence
 from enum import StrEnum
 
@@ -206,7 +207,8 @@ def looks_like_text(head: bytes) -> bool:
     if head.translate(None, _NOT_TEXT) != head:
         return False
     try:
-        head[: len(head) - 3].decode()
+        # Not its end: a character that the first bytes cut in two is no mistake.
+        getincrementaldecoder("utf-8")().decode(head)
     except UnicodeDecodeError:
         plain = sum(32 <= byte < 127 or byte in b"\t\n\r" for byte in head)
         return plain >= 0.85 * len(head)
