@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import lzma
+import struct
 import zipfile
 import zlib
 from dataclasses import dataclass, field
@@ -17,7 +19,17 @@ from pruxel.core.sources.knowledge import Knowledge
 from pruxel.core.sources.names import safe_path, unique_name
 from pruxel.core.sources.origin import Origin
 
-_DAMAGED = (zipfile.BadZipFile, zlib.error, NotImplementedError, RuntimeError, EOFError, OSError)
+_DAMAGED = (
+    zipfile.BadZipFile,
+    zlib.error,
+    lzma.LZMAError,
+    struct.error,
+    NotImplementedError,
+    RuntimeError,
+    EOFError,
+    OSError,
+    ValueError,
+)
 
 _MOST_FAULTS = 100
 
@@ -52,7 +64,7 @@ class ZipSource:
                 hint="The copy may be incomplete; compare its size with the original.",
             ) from error
         taken: set[str] = set()
-        infos = [info for info in archive.infolist() if not info.is_dir()]
+        infos = [info for info in archive.infolist() if not info.filename.endswith("/")]
         if len(infos) > context.limits.entries:
             raise InputError(ErrorCode.BUDGET, "the archive lists too many entries", file=self.label)
         for info in infos:
