@@ -10,6 +10,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
 from pruxel.core.scene.edit import merge
 from pruxel.core.scene.model import Node, Scene
+from pruxel.core.scene.walk import parents_of
 from pruxel.core.steps.references import Entry, Place, Reference
 from pruxel.core.steps.registry import Others, Params, StepResult, joining_step
 
@@ -31,8 +32,12 @@ def bring_in(scene: Scene, params: BringIn, context: Context, others: Others) ->
     """Merge the entry's scene below a node of its own; equal meshes and images are stored once."""
     context.check()
     guest = others[Reference("entry", params.entry)]
-    top = Node(guest.name, children=guest.roots, translation=params.at)
-    placed = replace(guest, nodes=(*guest.nodes, top), roots=(len(guest.nodes),), stages=())
+    tops = [Node(guest.name, children=guest.roots, translation=params.at)]
+    hidden = tuple(i for i, above in enumerate(parents_of(guest)) if above < 0 and i not in guest.roots)
+    if hidden and guest.skins:
+        # Joints that are not shown hold parts that are: they go along.
+        tops.append(Node(f"{guest.name}.unseen", children=hidden, translation=params.at))
+    placed = replace(guest, nodes=(*guest.nodes, *tops), roots=(len(guest.nodes),), stages=())
     merged = replace(merge(scene.name, [scene, placed]), stages=scene.stages, extras=scene.extras)
     renamed = {
         old.name: new.name

@@ -42,16 +42,19 @@ def show_parts(scene: Scene, params: ShowParts, context: Context) -> StepResult:
     stay = [i for i in range(len(scene.nodes)) if i not in set(dropped)]
     # A dropped part with children stays as a bare node, so that its children keep their place.
     needed = {i for i in dropped if scene.nodes[i].children}
-    kept = _without_meshes(scene, needed)
+    # So does one that is a joint of a part that stays.
+    kept = _without_meshes(scene, set(dropped))
     result = keep_nodes(kept, [*stay, *needed])
     left = len(everything) - len(dropped)
     measured = (Evidence("parts kept", left), Evidence("parts dropped", len(dropped)))
-    gone = tuple(scene.nodes[index].name for index in dropped)
+    there = {node.name for node in result.nodes}
+    gone = tuple(name for index in dropped if (name := scene.nodes[index].name) not in there)
     return StepResult(result, f"{left} of {len(everything)} parts kept", measured, removed=gone)
 
 
 def _without_meshes(scene: Scene, nodes: set[int]) -> Scene:
     changed = tuple(
-        replace(node, mesh=None, skin=None) if index in nodes else node for index, node in enumerate(scene.nodes)
+        replace(node, mesh=None, skin=None, weights=None) if index in nodes else node
+        for index, node in enumerate(scene.nodes)
     )
     return replace(scene, nodes=changed)

@@ -36,7 +36,16 @@ def _flipped(primitive: Primitive, *, normals: bool) -> Primitive:
     if tangents is not None and normals:
         # The bitangent is normal × tangent: with the normal turned, its sign keeps it where it was.
         tangents = as_floats(tangents * np.array([1, 1, 1, -1], np.float32), 4)
-    return replace(primitive, indices=indices, normals=turned if normals else primitive.normals, tangents=tangents)
+    targets = primitive.targets
+    if normals:
+        targets = tuple(t if t.normals is None else replace(t, normals=as_floats(-t.normals, 3)) for t in targets)
+    return replace(
+        primitive,
+        indices=indices,
+        normals=turned if normals else primitive.normals,
+        tangents=tangents,
+        targets=targets,
+    )
 
 
 @step(
