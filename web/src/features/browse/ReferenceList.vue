@@ -20,6 +20,13 @@ async function load() {
     if (mine === asked) error.value = told(problem)
   }
 }
+async function readAll() {
+  try {
+    await api.readReferences(project)
+  } catch (problem) {
+    error.value = told(problem)
+  }
+}
 watch(() => entry, load, { immediate: true })
 useEvents((event) => event.changed === 'references' && load())
 </script>
@@ -72,9 +79,7 @@ useEvents((event) => event.changed === 'references' && load())
         </li>
       </ul>
       <p v-if="!found.used_by.length" class="mb-2 text-faint">Nobody, as far as the game was read through.</p>
-      <button class="button mt-1 py-1" data-test="read-references" @click="api.readReferences(project)">
-        Read the whole game through
-      </button>
+      <button class="button mt-1 py-1" data-test="read-references" @click="readAll">Read the whole game through</button>
     </section>
   </div>
 </template>

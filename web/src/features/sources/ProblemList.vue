@@ -1,7 +1,9 @@
 <script setup lang="ts">
 import { api, type ProblemRow } from '../../api/client'
 
-defineProps<{ problems: ProblemRow[]; project: string }>()
+const { project } = defineProps<{ problems: ProblemRow[]; project: string }>()
+const emit = defineEmits<{ error: [problem: unknown] }>()
+const follow = () => api.readReferences(project).catch((problem: unknown) => emit('error', problem))
 const body = (row: ProblemRow) => (row.hint ? row.line.replace(row.hint, '').trim().replace(/\.$/, '') : row.line)
 </script>
 
@@ -29,7 +31,7 @@ const body = (row: ProblemRow) => (row.hint ? row.line.replace(row.hint, '').tri
       class="button"
       title="Read every model, material and level, and list names that lead nowhere"
       data-test="follow"
-      @click="api.readReferences(project)"
+      @click="follow"
     >
       Follow all references
     </button>

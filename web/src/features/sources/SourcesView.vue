@@ -305,7 +305,7 @@ useKeys('Sources', [['a', 'Add a source', () => (picking.value = true)]])
           @error="error = $event"
           @edited="edited = $event"
         />
-        <ProblemList v-if="tab === 'problems'" :problems="problems" :project="id" />
+        <ProblemList v-if="tab === 'problems'" :problems="problems" :project="id" @error="error = $event" />
       </template>
 
       <form class="flex items-center gap-2 border-t border-line pt-4 text-[13px]" @submit.prevent="create">

@@ -7,10 +7,11 @@ const { level } = defineProps<{ level: NonNullable<Look['level']> }>()
 const emit = defineEmits<{ go: [path: string] }>()
 const hot = ref<number | null>(null)
 const frame = computed(() => {
-  const xs = level.points.map((p) => p[1])
-  const zs = level.points.map((p) => p[2])
   const pad = 2
-  const [x0, x1, z0, z1] = [Math.min(...xs) - pad, Math.max(...xs) + pad, Math.min(...zs) - pad, Math.max(...zs) + pad]
+  let [x0, x1, z0, z1] = level.points.length ? [Infinity, -Infinity, Infinity, -Infinity] : [0, 0, 0, 0]
+  for (const [, x, z] of level.points)
+    [x0, x1, z0, z1] = [Math.min(x0, x), Math.max(x1, x), Math.min(z0, z), Math.max(z1, z)]
+  ;[x0, x1, z0, z1] = [x0 - pad, x1 + pad, z0 - pad, z1 + pad]
   return {
     box: `${x0} ${z0} ${x1 - x0} ${z1 - z0}`,
     unit: Math.max(x1 - x0, z1 - z0) / 100,
@@ -18,6 +19,8 @@ const frame = computed(() => {
     depth: z1 - z0,
   }
 })
+// Of very many only some are drawn; all are counted.
+const placed = computed(() => level.counts.reduce((sum, n) => sum + n, 0))
 const order = computed(() =>
   level.models.map((path, n) => ({ path, n, number: level.counts[n] ?? 0 })).sort((a, b) => b.number - a.number),
 )
@@ -45,7 +48,7 @@ const order = computed(() =>
     </div>
     <div class="border-t border-line px-4 py-2.5 text-[12.5px]">
       <p class="mb-1.5">
-        <span class="num">{{ count(level.points.length) }}</span> things on
+        <span class="num">{{ count(placed) }}</span> {{ placed === 1 ? 'thing' : 'things' }} on
         <span class="num">{{ frame.width.toFixed(0) }} × {{ frame.depth.toFixed(0) }} m</span>
       </p>
       <ul>
