@@ -42,8 +42,8 @@ def history(client: TestClient, worker: Worker, installation: dict[str, str], wa
 def test_undo_and_redo_are_those_of_a_plain_list(client: TestClient, history: str, seed: int) -> None:
     rng = random.Random(seed)
     piece = client.post(f"/api/projects/{history}/workpieces", json={"entries": ["one.glb"]}).json()["id"]
-    at = client.put(f"/api/workpieces/{piece}/steps", json={"steps": [scaled(1)]}).json()
-    states = [[scaled(1)]]
+    at = client.put(f"/api/workpieces/{piece}/steps", json={"steps": [scaled(1000 + seed)]}).json()
+    states = [[scaled(1000 + seed)]]
     place = 0
     for _ in range(40):
         match rng.choice(["set", "set", "undo", "undo", "redo", "same"]):

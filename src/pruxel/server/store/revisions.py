@@ -29,7 +29,9 @@ def ends_of(db: Session, workpiece: Workpiece) -> tuple[int, int]:
 
 
 def add_revision(db: Session, workpiece: Workpiece, steps: list[Any]) -> None:
-    """Replace the steps; what was undone is gone, what was there can be had back."""
+    """Replace the steps; what was undone is gone, what was there can be had back. The same steps are no change."""
+    if steps == steps_of(db, workpiece):
+        return
     mine = Revision.workpiece_id == workpiece.id
     db.execute(delete(Revision).where(mine, Revision.number > workpiece.at))
     if db.get(Revision, (workpiece.id, workpiece.at)) is None:
