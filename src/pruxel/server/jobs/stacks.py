@@ -9,8 +9,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from threading import Lock
 
-from sqlalchemy import select, text
-from sqlalchemy.orm import Session
+from sqlalchemy import select
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
@@ -25,8 +24,7 @@ from pruxel.core.sources.profile import Profile
 from pruxel.core.sources.references import Resolution, candidate_paths
 from pruxel.server.settings import settings
 from pruxel.server.store import missing
-from pruxel.server.store.database import reading, session
-from pruxel.server.store.likes import escaped
+from pruxel.server.store.database import glance, session
 from pruxel.server.store.projects import knowledge_of
 from pruxel.server.store.stack_state import StackState, stack_state
 from pruxel.server.store.tables import EntryRow, Slot, SourceRow
@@ -181,33 +179,37 @@ class StoredStack:
         slots = self.state.winning
         if not slots or not names:
             return [Resolution(None) for _ in names]
-        candidates = [candidate_paths(name, split_source(beside)[1]) for name in names]
+        # No path holds NUL, and the database would not even be asked about one.
+        plain = [name.replace("\0", "\ufffd") for name in names]
+        candidates = [candidate_paths(name, split_source(beside)[1]) for name in plain]
         every = list({path for paths in candidates for path in paths})
-        with reading() as db:
-            there = set(
-                db.execute(select(EntryRow.path).where(EntryRow.slot.in_(slots), EntryRow.path.in_(every))).scalars()
-            )
-            found = []
-            for paths in candidates:
-                exact = next((path for path in paths if path in there), None)
-                found.append(Resolution(exact) if exact is not None else _looked_up(db, slots, paths))
+        values = {"slots": slots, "paths": every}
+        there = {row[0] for row in glance(_EXACT, values)}
+        found = []
+        for paths in candidates:
+            exact = next((path for path in paths if path in there), None)
+            found.append(Resolution(exact) if exact is not None else _looked_up(slots, paths))
         return found
 
 
-def _looked_up(db: Session, slots: list[int], candidates: Sequence[str]) -> Resolution:
+_EXACT = "SELECT path FROM entries WHERE slot = ANY(%(slots)s) AND path = ANY(%(paths)s)"
+_NAMED = (
+    "SELECT path FROM entries WHERE slot = ANY(%(slots)s) AND split_part(lowered, '/', -1) = %(name)s "
+    "ORDER BY path LIMIT 6"
+)
+_NEAR = (
+    "SELECT path FROM (SELECT path, similarity(lowered, %(name)s) AS s FROM entries "
+    "WHERE slot = ANY(%(slots)s) AND lowered %% %(name)s LIMIT 2000) t ORDER BY s DESC, path LIMIT 5"
+)
+
+
+def _looked_up(slots: list[int], candidates: Sequence[str]) -> Resolution:
     """An entry whose path is a candidate in other letter case, or the only one of that name, or near names.
 
-    Words are looked up in the lowered paths, by their index.
+    Names are looked up by the index of last parts, what is near by that of words.
     """
     last = candidates[0].rsplit("/", 1)[-1].lower()
-    rows = db.execute(
-        text(
-            "SELECT path FROM entries WHERE slot = ANY(:slots) AND (lowered LIKE :inner OR lowered = :whole) "
-            "ORDER BY path LIMIT 6"
-        ),
-        {"slots": slots, "inner": f"%/{escaped(last)}", "whole": last},
-    )
-    same = [row[0] for row in rows]
+    same = [row[0] for row in glance(_NAMED, {"slots": slots, "name": last})]
     by_lower = {path.lower(): path for path in same}
     for wanted in candidates:
         if wanted.lower() in by_lower:
@@ -216,13 +218,7 @@ def _looked_up(db: Session, slots: list[int], candidates: Sequence[str]) -> Reso
         return Resolution(same[0])
     if same:
         return Resolution(None, tuple(same[:5]))
-    near = db.execute(
-        text(
-            "SELECT path FROM (SELECT path, similarity(lowered, :name) AS s FROM entries "
-            "WHERE slot = ANY(:slots) AND lowered % :name LIMIT 2000) t ORDER BY s DESC, path LIMIT 5"
-        ),
-        {"slots": slots, "name": candidates[0].lower()},
-    )
+    near = glance(_NEAR, {"slots": slots, "name": candidates[0].lower()})
     return Resolution(None, tuple(row[0] for row in near))
 
 

@@ -169,6 +169,7 @@ class EntryRow(Base):
         Index("entries_by_size", "slot", "size", "path"),
         Index("entries_by_kind_and_size", "slot", "kind", "size", "path"),
         Index("entries_by_folder", "slot", "folder"),
+        Index("entries_by_name", "slot", text("split_part(lowered, '/'::text, '-1'::integer)")),
         Index("entries_by_variant", "slot", "variant", "path", postgresql_where=text("variant <> ''")),
         Index("entries_not_drawable", "slot", postgresql_where=text("picture = ''")),
     )
