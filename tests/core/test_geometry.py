@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation, Slerp
 
 from pruxel.core.base.arrays import all_finite, as_floats, as_indices, bounds
+from pruxel.core.base.context import Context
 from pruxel.core.geometry.flat import unshared
 from pruxel.core.geometry.measure import area_vectors, signed_volume, triangle_areas
 from pruxel.core.geometry.normals import vertex_normals
@@ -26,6 +27,8 @@ from pruxel.core.geometry.transforms import (
     quaternion_matrix,
     transform_points,
 )
+from pruxel.core.pictures.render import View, render
+from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
 
 SEEDS = st.integers(0, 2**32)
 
@@ -298,3 +301,20 @@ def test_one_number_that_is_none_is_seen(bad: float, at: int) -> None:
     assert not all_finite(values)
     assert all_finite(np.zeros((0, 3), np.float32))
     assert all_finite(np.array([2**31], np.uint32))
+
+
+@pytest.mark.parametrize("axis", range(3))
+@pytest.mark.parametrize("turned", [False, True])
+def test_what_is_flat_is_drawn_square_on_from_its_front(axis: int, *, turned: bool) -> None:
+    corners = np.insert(np.array([[0, 0], [2, 0], [2, 1], [0, 1]], float), axis, 0.5, axis=1)
+    faces = as_indices([[0, 1, 2], [0, 2, 3]])
+    faces = as_indices(faces[:, ::-1]) if turned else faces
+    positions = as_floats(corners, 3)
+    mesh = Mesh("card", (Primitive(positions, faces, normals=vertex_normals(positions, faces)),))
+    scene = Scene("card", nodes=(Node("card", mesh=0),), roots=(0,), meshes=(mesh,))
+    drawn = render(scene, Context(), View(width=80, height=80))
+    covered = float((drawn[..., 3] > 128).mean())
+    assert covered > 0.35, "it is seen from its edge"
+    # Backs are hatched: a front of one colour has few steps from one texel to the next.
+    inside = drawn[35:45, 25:55, :3].astype(int)
+    assert np.abs(np.diff(inside, axis=1)).max() < 40

@@ -13,6 +13,7 @@ import numpy as np
 from pruxel.core.base.arrays import AnyArray, ByteArray, FloatArray
 from pruxel.core.base.context import Context
 from pruxel.core.geometry.colors import srgb_from_linear
+from pruxel.core.geometry.measure import area_vectors
 from pruxel.core.geometry.sampling import sphere_directions
 from pruxel.core.native.rays import Hits, RayMesh
 from pruxel.core.pictures.camera import Camera, frame
@@ -54,12 +55,8 @@ def render(scene: Scene, context: Context, view: View = _DEFAULT) -> ByteArray:
         return np.zeros((view.height, view.width, 4), np.uint8)
     low, high = soup.bounds
     flat = bool((high - low).min() <= 1e-6 * soup.reach)
-    camera = frame(
-        soup.positions,
-        size,
-        azimuth_deg=0.0 if flat else view.azimuth_deg,
-        elevation_deg=0.0 if flat else view.elevation_deg,
-    )
+    azimuth_deg, elevation_deg = _square_on(soup) if flat else (view.azimuth_deg, view.elevation_deg)
+    camera = frame(soup.positions, size, azimuth_deg=azimuth_deg, elevation_deg=elevation_deg)
     mesh = _ray_mesh(digest(soup.positions), digest(soup.indices), soup)
     origins, directions = camera.rays(view.samples)
     context.progress(0.1, "picture")
@@ -71,6 +68,15 @@ def render(scene: Scene, context: Context, view: View = _DEFAULT) -> ByteArray:
         alpha = alpha + (1 - alpha) * shadow
     context.progress(0.95, "picture")
     return _developed(color, alpha, view)
+
+
+def _square_on(soup: Soup) -> tuple[float, float]:
+    """From where something flat is seen square on, at its front: azimuth and elevation in degrees."""
+    low, high = soup.bounds
+    axis = int(np.argmin(high - low))
+    front = 1.0 if float(area_vectors(soup.positions, soup.indices)[:, axis].sum()) >= 0 else -1.0
+    # Straight from above there would be no telling what is up.
+    return ((90.0 * front, 0.0), (0.0, 89.9 * front), (90.0 - 90.0 * front, 0.0))[axis]
 
 
 # Another material or light asks for no other tree.
