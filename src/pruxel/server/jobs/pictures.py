@@ -38,7 +38,7 @@ from pruxel.server.store.jobs import one_waits, tell, work_goes_on
 from pruxel.server.store.stack_state import StackState
 from pruxel.server.store.tables import EntryRow, Job
 
-VERSION = "5"
+VERSION = "6"
 THUMB = View(width=288, height=216)
 _TEXTURE_SIDE = 216
 _MOST_AT_ONCE = 5000

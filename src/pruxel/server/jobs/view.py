@@ -29,7 +29,7 @@ from pruxel.server.store.revisions import steps_of
 from pruxel.server.store.scenes import StoredSteps, shown_scene
 from pruxel.server.store.tables import Job, View, Workpiece
 
-VERSION = "5"
+VERSION = "6"
 _CARD = PictureView(width=352, height=240, samples=1, sky_rays=6)
 _results = LayeredCache(MemoryCache(), StoredSteps())
 
