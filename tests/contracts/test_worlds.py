@@ -17,7 +17,6 @@ from hypothesis import strategies as st
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import UsageError
 from pruxel.core.deliver.deliver import deliver
-from pruxel.core.deliver.proof import Outcome
 from pruxel.core.formats.ready import make_ready
 from pruxel.core.formats.registry import FORMATS
 from pruxel.core.scene.checks import problems
@@ -27,6 +26,7 @@ from pruxel.core.scene.manifest import blobs_of, manifest_of, scene_from
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.pose import posed, standing, stiff
 from pruxel.core.scene.walk import parts
+from tests.contracts.test_zoo import assert_proven
 from tests.strategies import world
 
 CONTEXT = Context()
@@ -174,12 +174,4 @@ def test_worlds_are_delivered_and_proven(seed: int, tmp_path: object) -> None:
     except UsageError:
         assert not shown(scene)
         return
-    wrong = [
-        (made.format, check.what, check.written, check.read)
-        for made in report.formats
-        for proof in made.proofs
-        for check in proof.checks
-        if not check.passed
-    ]
-    assert wrong == []
-    assert all(proof.outcome is Outcome.PROVEN for made in report.formats for proof in made.proofs)
+    assert_proven(report)

@@ -14,7 +14,7 @@ import pytest
 import pruxel.core.findings  # noqa: F401 - registers all rules
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
-from pruxel.core.deliver.deliver import deliver
+from pruxel.core.deliver.deliver import Report, deliver
 from pruxel.core.deliver.proof import Outcome
 from pruxel.core.findings.registry import find
 from pruxel.core.formats.registry import ReadResult, format_for
@@ -53,6 +53,19 @@ def opened(path: Path) -> ReadResult | InputError:
         return read(path)
     except InputError as error:
         return error
+
+
+def assert_proven(report: Report) -> None:
+    """Every check of every reader holds, and none was left out."""
+    wrong = [
+        (made.format, proof.reader, check.what, check.written, check.read)
+        for made in report.formats
+        for proof in made.proofs
+        for check in proof.checks
+        if not check.passed
+    ]
+    assert wrong == []
+    assert all(proof.outcome is Outcome.PROVEN for made in report.formats for proof in made.proofs)
 
 
 def test_the_zoo_is_there() -> None:
@@ -105,15 +118,7 @@ def test_it_is_delivered_and_proven(path: Path, tmp_path: Path) -> None:
     if isinstance(found, InputError):
         return
     report = deliver(found.scene, "thing", ["glb", "obj"], tmp_path, CONTEXT)
-    wrong = [
-        (proof.reader, check.what, check.written, check.read)
-        for made in report.formats
-        for proof in made.proofs
-        for check in proof.checks
-        if not check.passed
-    ]
-    assert wrong == []
-    assert all(proof.outcome is Outcome.PROVEN for made in report.formats for proof in made.proofs)
+    assert_proven(report)
 
 
 @pytest.mark.parametrize("path", READABLE[::3], ids=zoo.label)

@@ -1,19 +1,10 @@
 // @vitest-environment happy-dom
 import { flushPromises, mount } from '@vue/test-utils'
-import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+import { afterEach, beforeEach, describe, expect, it } from 'vitest'
 import { effectScope, type EffectScope } from 'vue'
 import type { Delivery, Job } from '../src/api/client'
 import { Events, serve, settled, type Asked } from './server'
 
-vi.stubGlobal('EventSource', Events)
-vi.stubGlobal(
-  'ResizeObserver',
-  class {
-    observe() {}
-    unobserve() {}
-    disconnect() {}
-  },
-)
 const { useJobs } = await import('../src/composables/useJobs')
 const { default: DeliveryCard } = await import('../src/features/deliver/DeliveryCard.vue')
 const { default: JobTray } = await import('../src/app/JobTray.vue')

@@ -1,10 +1,9 @@
 // @vitest-environment happy-dom
-import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+import { afterEach, beforeEach, describe, expect, it } from 'vitest'
 import { effectScope, type EffectScope } from 'vue'
 import type { Job } from '../src/api/client'
 import { Events, serve, settled, type Asked } from './server'
 
-vi.stubGlobal('EventSource', Events)
 const { endedJobs, failedJobs, jobById, runningJobs, useExtracts, useJobs } = await import('../src/composables/useJobs')
 const { useEvents } = await import('../src/composables/useEvents')
 

@@ -4,17 +4,8 @@ import { beforeEach, describe, expect, it, vi } from 'vitest'
 import type { Entry, Look } from '../src/api/client'
 import LookBytes from '../src/features/browse/look/LookBytes.vue'
 import LookTexture from '../src/features/browse/look/LookTexture.vue'
-import { Events, Refusal, serve, settled, type Asked } from './server'
+import { Refusal, serve, settled, type Asked } from './server'
 
-vi.stubGlobal('EventSource', Events)
-vi.stubGlobal(
-  'ResizeObserver',
-  class {
-    observe() {}
-    unobserve() {}
-    disconnect() {}
-  },
-)
 vi.mock('vue-router', () => ({ useRouter: () => ({ push: vi.fn() }) }))
 vi.mock('../src/viewer/stage', () => ({
   theStage: () => {

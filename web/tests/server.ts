@@ -65,6 +65,14 @@ export class Events {
   }
 }
 
+// Nothing is laid out in tests, so no size ever changes.
+class Unchanging {
+  observe() {}
+  unobserve() {}
+  disconnect() {}
+}
+Object.assign(globalThis, { EventSource: Events, ResizeObserver: Unchanging })
+
 // Let everything that was begun come to its end.
 export async function settled(times = 12) {
   for (let i = 0; i < times; i++) await new Promise((done) => setTimeout(done, 0))

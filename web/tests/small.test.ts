@@ -1,6 +1,6 @@
 // @vitest-environment happy-dom
 import { flushPromises, mount } from '@vue/test-utils'
-import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+import { afterEach, beforeEach, describe, expect, it } from 'vitest'
 import { effectScope, nextTick, ref } from 'vue'
 import { api, ApiError, type Entry, type Look } from '../src/api/client'
 import Fault from '../src/components/Fault.vue'
@@ -16,14 +16,6 @@ import LookMaterial from '../src/features/browse/look/LookMaterial.vue'
 import PlacePicker from '../src/features/sources/PlacePicker.vue'
 import { Refusal, serve, settled } from './server'
 
-vi.stubGlobal(
-  'ResizeObserver',
-  class {
-    observe() {}
-    unobserve() {}
-    disconnect() {}
-  },
-)
 beforeEach(() => localStorage.clear())
 afterEach(() => (document.body.innerHTML = ''))
 const words = (wrapper: { text: () => string }) => wrapper.text().replace(/\s+/g, ' ').trim()

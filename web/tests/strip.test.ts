@@ -1,6 +1,6 @@
 // @vitest-environment happy-dom
 import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
-import { afterEach, beforeAll, describe, expect, it, vi } from 'vitest'
+import { afterEach, describe, expect, it, vi } from 'vitest'
 import { ApiError, type StepKind, type StepUse, type ViewContent, type Workpiece } from '../src/api/client'
 import StepStrip from '../src/features/bench/StepStrip.vue'
 
@@ -65,16 +65,6 @@ async function act(wrapper: VueWrapper, card: number, words: string) {
 }
 const dialog = () => document.querySelector<HTMLElement>('[role=dialog]')
 
-beforeAll(() =>
-  vi.stubGlobal(
-    'ResizeObserver',
-    class {
-      observe() {}
-      unobserve() {}
-      disconnect() {}
-    },
-  ),
-)
 afterEach(() => (document.body.innerHTML = ''))
 
 describe('steps in the strip', () => {

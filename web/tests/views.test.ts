@@ -4,15 +4,6 @@ import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { createMemoryHistory, createRouter, type Router } from 'vue-router'
 import { Events, Refusal, serve, settled, type Asked } from './server'
 
-vi.stubGlobal('EventSource', Events)
-vi.stubGlobal(
-  'ResizeObserver',
-  class {
-    observe() {}
-    unobserve() {}
-    disconnect() {}
-  },
-)
 vi.mock('../src/viewer/stage', () => ({
   theStage: () => {
     throw new Error('no WebGL here')

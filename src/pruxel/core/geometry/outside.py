@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pruxel.core.base.arrays import FloatArray, IndexArray
+from pruxel.core.base.arrays import FloatArray, IndexArray, bounds
 from pruxel.core.geometry.sampling import sphere_directions, surface_points
 from pruxel.core.native.rays import RayMesh
 
@@ -42,7 +42,8 @@ def openness(
     if not len(points):
         return Openness(0.0, 0.0, 0.0, 0, 0)
     mesh = RayMesh(positions, indices)
-    lift = np.float32(1e-4 * float(np.ptp(positions, axis=0).max()))
+    low, high = bounds(positions)
+    lift = np.float32(1e-4 * float((high - low).max()))
     front = _open_share(mesh, points, normals, lift, directions)
     back = _open_share(mesh, points, -normals, lift, directions)
     decided = np.abs(front - back) > margin

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pruxel.core.base.arrays import DoubleArray
+from pruxel.core.base.arrays import DoubleArray, bounds
 from pruxel.core.geometry.measure import triangle_areas
 from pruxel.core.scene.analyses import once_per_mesh
 from pruxel.core.scene.model import Mesh, Scene
@@ -134,9 +134,8 @@ def _extent(mesh: Mesh, linear: DoubleArray) -> Extent:
         if not len(p.positions):
             continue
         points: np.ndarray = p.positions if plain else p.positions @ linear.T
-        # Column by column: NumPy's reduction along the first axis of narrow arrays is many times slower.
-        low = np.minimum(low, [points[:, k].min() for k in range(3)])
-        high = np.maximum(high, [points[:, k].max() for k in range(3)])
+        lowest, highest = bounds(points)
+        low, high = np.minimum(low, lowest), np.maximum(high, highest)
         area += float(triangle_areas(points, p.indices).sum())
     return Extent(_triple(low), _triple(high), area)
 

@@ -28,10 +28,11 @@ def with_drawable_parts(scene: Scene, told: list[str]) -> Scene:
         return scene
     names = [node.name for node in scene.nodes if node.mesh in set(changed)]
     if names:
-        told.append(f"without triangles, and left out: {_listed(names)}")
+        told.append(f"without triangles, and left out: {listed(names)}")
     nodes = tuple(replace(n, mesh=None, skin=None) if n.mesh in empty else n for n in scene.nodes)
     return drop_unused(replace(scene, meshes=meshes, nodes=nodes))
 
 
-def _listed(names: list[str], most: int = 6) -> str:
+def listed(names: list[str], most: int = 6) -> str:
+    """The first names, and how many more there are."""
     return ", ".join(names[:most]) + (f" and {len(names) - most:,} more" if len(names) > most else "")

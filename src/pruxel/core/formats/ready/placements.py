@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from pruxel.core.base.arrays import DoubleArray, FloatArray, as_floats, frozen
+from pruxel.core.formats.ready.parts import listed
 from pruxel.core.geometry.transforms import compose, decompose, normal_matrix, transform_points
 from pruxel.core.scene.edit import edit_meshes
 from pruxel.core.scene.model import Mesh, MorphTarget, Node, Primitive, Scene
@@ -26,9 +27,11 @@ def with_straight_placements(scene: Scene, told: list[str]) -> Scene:
     moving = {c.node for clip in scene.clips for c in clip.channels if c.path != "weights"}
     nodes, rest, lost = _straightened(scene, moving)
     if rest:
-        told.append(f"sheared placements are worked into the vertices: {_names(scene, sorted(rest))}")
+        told.append(
+            f"sheared placements are worked into the vertices: {listed([scene.nodes[i].name for i in sorted(rest)])}"
+        )
     if lost:
-        told.append(f"moved by a clip, and so without their shear: {_names(scene, lost)}")
+        told.append(f"moved by a clip, and so without their shear: {listed([scene.nodes[i].name for i in lost])}")
     skins = tuple(
         replace(
             skin,
@@ -103,8 +106,3 @@ def _with_targets(made: Primitive, before: Primitive, matrix: DoubleArray) -> Pr
 
 def _by(offsets: FloatArray | None, linear: DoubleArray) -> FloatArray | None:
     return None if offsets is None else as_floats(offsets @ linear.T, 3)
-
-
-def _names(scene: Scene, indices: list[int], most: int = 6) -> str:
-    more = f" and {len(indices) - most:,} more" if len(indices) > most else ""
-    return ", ".join(scene.nodes[i].name for i in indices[:most]) + more

@@ -67,19 +67,17 @@ def _skinned_apart(scene: Scene) -> Scene:
 
 def _shaped_alike(clips: tuple[Clip, ...], twins: dict[int, int]) -> tuple[Clip, ...]:
     """What a clip does to the shape of a part it does to what was taken from it."""
-    return (
-        tuple(
-            replace(
-                clip,
-                channels=(
-                    *clip.channels,
-                    *(replace(c, node=twins[c.node]) for c in clip.channels if c.path == "weights" and c.node in twins),
-                ),
-            )
-            for clip in clips
+    if not twins:
+        return clips
+    return tuple(
+        replace(
+            clip,
+            channels=(
+                *clip.channels,
+                *(replace(c, node=twins[c.node]) for c in clip.channels if c.path == "weights" and c.node in twins),
+            ),
         )
-        if twins
-        else clips
+        for clip in clips
     )
 
 
