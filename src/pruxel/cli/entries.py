@@ -117,9 +117,8 @@ def carve(
 
     with told():
         data = map_file(file)
-        hits = [
-            h for h in carve_bytes(data, file.name, Context(), first, last) if only is None or matches(h.ending, [only])
-        ]
+        found = carve_bytes(data, file.name, Context(), first, last)
+        hits = [hit for hit in found.hits if only is None or matches(hit.ending, [only])]
         if out is not None:
             out.mkdir(parents=True, exist_ok=True)
             for hit in hits:
@@ -130,6 +129,8 @@ def carve(
     for hit in hits:
         console.print(f"{hit.offset:>14,}  {hit.size:>12,}  {hit.format:12} {hit.path}", highlight=False)
     console.print(f"{len(hits)} found")
+    for name in found.given_up:
+        console.print(f"given up on {name}: too many of its beginnings have no end; search a smaller range")
 
 
 def diff(

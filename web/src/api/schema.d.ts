@@ -2154,6 +2154,12 @@ export interface components {
          */
         JobResults: {
             /**
+             * Given Up
+             * @description formats whose search was stopped: too many beginnings had no end
+             * @default []
+             */
+            given_up: string[];
+            /**
              * Hits
              * @default []
              */

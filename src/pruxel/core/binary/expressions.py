@@ -13,6 +13,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, Protocol
 
+import numpy as np
+
 from pruxel.core.base.errors import ErrorCode, InputError
 
 _LONGEST = 400
@@ -79,7 +81,7 @@ class Expression:
             return _evaluate(self.tree, scope)
         except (KeyError, IndexError) as error:
             raise self._failure(f"there is no value {error} here") from error
-        except (TypeError, ValueError, ZeroDivisionError, OverflowError) as error:
+        except (TypeError, ValueError, ZeroDivisionError, OverflowError, RecursionError) as error:
             raise self._failure(str(error)) from error
 
     def _failure(self, why: str) -> InputError:
@@ -142,7 +144,8 @@ def _evaluate(node: ast.expr, scope: Scope) -> Any:  # noqa: ANN401
         case ast.Attribute():
             return field_of(_evaluate(node.value, scope), node.attr)
         case ast.Subscript():
-            return _evaluate(node.value, scope)[_index(_evaluate(node.slice, scope))]
+            found = _evaluate(node.value, scope)[_index(_evaluate(node.slice, scope))]
+            return found.item() if isinstance(found, np.generic) else found
         case ast.UnaryOp():
             return _UNARY[type(node.op)](_evaluate(node.operand, scope))
         case ast.BinOp():
@@ -177,10 +180,14 @@ def _index(value: Any) -> int:  # noqa: ANN401
     return value
 
 
+_KINDS: dict[type, str] = {str: "text", tuple: "a list", memoryview: "bytes"}
+
+
 def _bounded(node: ast.BinOp, left: Any, right: Any) -> Any:  # noqa: ANN401
-    if isinstance(left, str) or isinstance(right, str):
-        message = "text cannot be computed with"
-        raise TypeError(message)
+    for value in (left, right):
+        if not isinstance(value, int | float):
+            message = f"{_KINDS.get(type(value), 'this kind of value')} cannot be computed with"
+            raise TypeError(message)
     if isinstance(node.op, ast.LShift | ast.RShift) and not 0 <= right <= _DEEPEST_SHIFT:
         message = f"a shift by {right} bits"
         raise ValueError(message)

@@ -11,6 +11,7 @@ from pruxel.core.binary.elements import element
 from pruxel.core.binary.schema import FieldSpec, Layout
 
 _MOVING = ("count", "at", "align", "when", "codec", "prefix", "names", "equals", "cipher", "within")
+_LARGEST = (1 << 31) - 1  # of NumPy's structured types
 
 
 @dataclass(frozen=True)
@@ -44,7 +45,7 @@ def fixed_dtype(layout: Layout, record: str, version: int | None, stride: int | 
             if spec.bits is not None:
                 bits[spec.name] = spec.bits
         at += size
-    if at == 0 or (stride is not None and stride < at):
+    if at == 0 or at > _LARGEST or (stride is not None and not at <= stride <= _LARGEST):
         return None
     shape = {"names": names, "formats": formats, "offsets": offsets, "itemsize": stride or at}
     return FixedRecord(np.dtype(shape), bits)  # type: ignore[call-overload]

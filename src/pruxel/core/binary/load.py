@@ -2,28 +2,11 @@
 
 from __future__ import annotations
 
-import yaml
 from pydantic import ValidationError
 
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.binary.schema import Layout
-
-
-def parse_yaml(text: str, name: str) -> object:
-    """Parse YAML with the safe loader; raises `InputError` that names line and column."""
-    try:
-        return yaml.safe_load(text)
-    except yaml.YAMLError as error:
-        mark = getattr(error, "problem_mark", None)
-        place = f"line {mark.line + 1}, column {mark.column + 1}" if mark else None
-        raise InputError(
-            ErrorCode.LAYOUT,
-            f"not valid YAML: {getattr(error, 'problem', error)}",
-            file=name,
-            field=place,
-        ) from error
-    except RecursionError as error:
-        raise InputError(ErrorCode.LAYOUT, "nested too deeply", file=name) from error
+from pruxel.core.binary.yaml_text import parse_yaml
 
 
 def validation_words(error: ValidationError) -> tuple[str, str]:

@@ -11,6 +11,7 @@ from pruxel.core.binary.expressions import compile_expression
 
 FORMAT_VERSION = 1
 PLAIN_TYPES = ("bytes", "text", "pad", "value")
+_BITS = 64
 
 
 def _expression_text(value: object) -> object:
@@ -40,6 +41,15 @@ class Match(Strict):
     hex: str | None = None
     at: int = Field(0, ge=0, le=1 << 16)
     extensions: tuple[str, ...] = ()
+
+    @model_validator(mode="after")
+    def _readable(self) -> Match:
+        try:
+            self.bytes()
+        except ValueError as error:
+            message = "'hex' is pairs of hexadecimal digits, 'magic' is characters up to U+00FF"
+            raise ValueError(message) from error
+        return self
 
     def bytes(self) -> bytes | None:
         """The bytes looked for."""
@@ -102,8 +112,11 @@ class FieldSpec(Strict):
         if (self.cipher is None) != (self.key is None) or (self.cipher is not None and self.type != "bytes"):
             message = "'cipher' goes with type bytes and with the name of a 'key'"
             raise ValueError(message)
-        if self.bits is not None and any(n < 1 or first < 0 for first, n in self.bits.values()):
-            message = "'bits' gives each name the first bit and the number of bits"
+        if self.bits is not None and any(n < 1 or first < 0 or first + n > _BITS for first, n in self.bits.values()):
+            message = f"'bits' gives each name the first bit and the number of bits, all within {_BITS}"
+            raise ValueError(message)
+        if self.count is not None and (self.equals is not None or self.names is not None):
+            message = "'equals' and 'names' are for one value, not for a run with 'count'"
             raise ValueError(message)
         return self
 

@@ -24,7 +24,7 @@ def version_of(layout: Layout, data: memoryview, name: str) -> int | None:
     try:
         record = parse(short, data, name, Context(), any_version=True)
         return int(compile_expression(layout.version.field)(record))
-    except (InputError, TypeError, ValueError):
+    except (InputError, TypeError, ValueError, OverflowError):
         return None
 
 

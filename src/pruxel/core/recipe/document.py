@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
-import yaml
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.core.binary.load import parse_yaml, validation_words
+from pruxel.core.binary.load import validation_words
+from pruxel.core.binary.yaml_text import parse_yaml, write_yaml
 
 
 class StepUse(BaseModel):
@@ -44,4 +44,4 @@ def load_recipe(text: str, name: str) -> Recipe:
 
 def recipe_text(recipe: Recipe) -> str:
     """A recipe as YAML."""
-    return yaml.safe_dump(recipe.model_dump(mode="json"), sort_keys=False, allow_unicode=True)
+    return write_yaml(recipe.model_dump(mode="json"))

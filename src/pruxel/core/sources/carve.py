@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from pruxel.core.base.context import Context
@@ -10,12 +10,12 @@ from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.sources.base import Listed, Listing, not_found
 from pruxel.core.sources.kinds import Kind
 from pruxel.core.sources.origin import Origin
-from pruxel.core.sources.signatures import SIGNATURES
+from pruxel.core.sources.signatures import SIGNATURES, Measure, Signature, SpentError, Work
 
 _MOST_HITS = 100_000
 _WINDOW = 32 << 20
 _OVERLAP = 64
-_MOST_MEASURED = 2_000_000
+_FREE_WORK, _WORK, _EACH = 64 << 20, 16, 16
 
 
 @dataclass(frozen=True)
@@ -34,10 +34,19 @@ class Hit:
         return f"{self.offset:012x}.{self.ending}"
 
 
-def carve(data: memoryview, name: str, context: Context, first: int = 0, last: int | None = None) -> list[Hit]:
-    """All finds in a range of bytes, by offset; one that lies inside another is left out.
+@dataclass(frozen=True)
+class Carved:
+    """What was found, by offset, and the formats that were given up on: too many beginnings had no end."""
 
-    Raises `InputError` when the range lies outside the bytes.
+    hits: tuple[Hit, ...]
+    given_up: tuple[str, ...] = ()
+
+
+def carve(data: memoryview, name: str, context: Context, first: int = 0, last: int | None = None) -> Carved:
+    """All finds in a range of bytes; one that lies inside another is left out.
+
+    A format may look at `_WORK` times as many bytes as there are, so that none makes a search endless. Raises
+    `InputError` when the range lies outside the bytes.
     """
     stop = len(data) if last is None else last
     if not 0 <= first <= stop <= len(data):
@@ -51,33 +60,42 @@ def carve(data: memoryview, name: str, context: Context, first: int = 0, last: i
         )
     part = data[first:stop]
     found: list[Hit] = []
-    for begin in range(0, max(len(part), 1), _WINDOW):
-        context.progress(begin / max(len(part), 1), f"{name}: {len(found):,} found")
-        window = bytes(part[max(begin - _OVERLAP, 0) : begin + _WINDOW])
-        found += _in_window(part, window, max(begin - _OVERLAP, 0), first, context)
-        if len(found) > _MOST_HITS:
-            raise InputError(
-                ErrorCode.BUDGET, "there are too many finds", file=name, expected=f"at most {_MOST_HITS:,}",
-                hint="Search a smaller range.",
-            )  # fmt: skip
-    return _outermost(found)
+    given_up = []
+    for number, signature in enumerate(SIGNATURES):
+        slice_of = context.part(number / len(SIGNATURES), (number + 1) / len(SIGNATURES))
+        work = Work(context, _FREE_WORK + _WORK * len(part))
+        try:
+            for hit in _hits(part, signature, first, work, slice_of):
+                found.append(hit)
+                if len(found) > _MOST_HITS:
+                    raise InputError(
+                        ErrorCode.BUDGET, "there are too many finds", file=name, expected=f"at most {_MOST_HITS:,}",
+                        hint="Search a smaller range.",
+                    )  # fmt: skip
+        except SpentError:
+            given_up.append(signature.name)
+    return Carved(tuple(_outermost(found)), tuple(given_up))
 
 
-def _in_window(part: memoryview, window: bytes, base: int, first: int, context: Context) -> list[Hit]:
-    hits = []
-    for signature in SIGNATURES:
-        over = -1
-        for number, match in enumerate(signature.pattern.finditer(window)):
+def _hits(part: memoryview, signature: Signature, first: int, work: Work, context: Context) -> Iterator[Hit]:
+    """The finds of one format; what lies inside one of its own is passed over."""
+    measure: Measure | None = None
+    over = -1
+    for begin in range(0, len(part), _WINDOW):
+        context.progress(begin / len(part), signature.name)
+        base = max(begin - _OVERLAP, 0)
+        for number, match in enumerate(signature.pattern.finditer(bytes(part[base : begin + _WINDOW]))):
             if number % 512 == 0:
                 context.check()
-            if number > _MOST_MEASURED or base + match.start() < over:
+            at = base + match.start()
+            if at < over:
                 continue
-            span = signature.measure(part, base + match.start())
+            measure = measure or signature.prepare(part, work)
+            work.spend(_EACH)
+            span = measure(at)
             if span is not None:
                 over = span[1]
-                size = span[1] - span[0]
-                hits.append(Hit(signature.name, signature.ending, signature.kind, first + span[0], size))
-    return hits
+                yield Hit(signature.name, signature.ending, signature.kind, first + span[0], span[1] - span[0])
 
 
 def _outermost(found: list[Hit]) -> list[Hit]:

@@ -19,7 +19,10 @@ from pruxel.core.base.context import Context
 from pruxel.core.native.hashes import positions_of
 from pruxel.core.sources.name_lists import Hashing, hash_names, names_of
 
-_PATH = re.compile(rb"[A-Za-z0-9_~][A-Za-z0-9_\-~ ]*(?:[/\\][A-Za-z0-9_\-~ ]+)*(?:\.[A-Za-z0-9]{1,5}){1,2}")
+# A run of what stems are made of, taken whole, and the endings behind it, if any: every byte is looked at once.
+_RUN = re.compile(rb"([A-Za-z0-9_\-~ /\\]++)((?:\.[A-Za-z0-9]{1,5}){1,2})?+")
+_BROKEN = re.compile(rb"[/\\]{2,}")
+_LONGEST_STEM = 400
 _WIDE = re.compile(rb"(?:[\x20-\x7e]\x00){5,}")
 _NUMBER = re.compile(r"\d+")
 _SUFFIX = re.compile(r"_([A-Za-z]{1,3}|[A-Za-z]+\d?)$")
@@ -41,10 +44,24 @@ class Won:
 def paths_in(data: memoryview) -> set[str]:
     """Path-like texts in some bytes, as ASCII or UTF-16."""
     head = bytes(data[:_TEXT_SIZE])
-    found = {m.group().decode("ascii") for m in _PATH.finditer(head)}
+    found = set(_named(head))
     for wide in _WIDE.finditer(head):
-        found |= {m.group().decode("ascii") for m in _PATH.finditer(wide.group()[::2])}
-    return {text.replace("\\", "/").strip() for text in found if len(text) >= 5}
+        found |= set(_named(wide.group()[::2]))
+    return {text.decode("ascii").replace("\\", "/").strip() for text in found if len(text) >= 5}
+
+
+def _named(data: bytes) -> Iterator[bytes]:
+    """Parts joined by single slashes, with an ending; a stem as long as no path would be is passed over."""
+    at = 0
+    while (match := _RUN.search(data, at)) is not None:
+        stem, endings = match.groups()
+        at = match.end(1)
+        if endings is None or len(stem) > _LONGEST_STEM:
+            continue
+        stem = _BROKEN.split(stem)[-1].lstrip(b"-/\\ ")
+        if stem and not stem.endswith((b"/", b"\\")):
+            at = match.end()
+            yield stem + endings
 
 
 @dataclass(frozen=True)

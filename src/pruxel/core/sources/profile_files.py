@@ -6,13 +6,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-import yaml
 from pydantic import ValidationError
 
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.base.limits import Limits
-from pruxel.core.binary.load import load_layout, parse_yaml, validation_words
+from pruxel.core.binary.load import load_layout, validation_words
 from pruxel.core.binary.schema import Layout
+from pruxel.core.binary.yaml_text import parse_yaml, write_yaml
 from pruxel.core.sources.files import map_file, read_text
 from pruxel.core.sources.name_lists import NameList, joined, names_of, parse_names
 from pruxel.core.sources.profile import Profile, ProfileFile, check_profile
@@ -102,4 +102,4 @@ def write_profile(spec: ProfileFile, layouts: Sequence[Layout]) -> str:
     plain = {"profile": 1, "name": spec.name} | plain
     if layouts:
         plain["layouts"] = [layout.model_dump(mode="json", exclude_defaults=True) for layout in layouts]
-    return yaml.safe_dump(plain, sort_keys=False, allow_unicode=True, width=110)
+    return write_yaml(plain)

@@ -314,6 +314,7 @@ class JobResults(BaseModel):
     """What a job found that is too much for its row; `number` names were won, of which `won` are the first."""
 
     hits: list[HitModel] = []
+    given_up: list[str] = Field([], description="formats whose search was stopped: too many beginnings had no end")
     won: list[WonName] = []
     number: int = 0
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 from pathlib import Path
 from uuid import UUID
 
-import yaml
 from fastapi import APIRouter, Response
 from sqlalchemy import select
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
+from pruxel.core.binary.yaml_text import parse_yaml, write_yaml
 from pruxel.core.sources.detect import detect
 from pruxel.core.sources.profile import Alias, check_profile
 from pruxel.core.sources.profile_files import LoadedProfile, build_profile, find_profiles, load_profile, write_profile
@@ -108,13 +108,13 @@ def export_profile(project: UUID) -> Response:
     kept = tuple(a for a in spec.aliases if a.path not in own)
     more = {"aliases": (*kept, *aliases), "known_names": tuple(sorted({*spec.known_names, *names[:_MOST_NAMES]}))}
     text = write_profile(spec.model_copy(update=more), loaded.profile.layouts)
-    check_profile(yaml.safe_load(text), "export")
+    check_profile(parse_yaml(text, "export"), "export")
     headers = {"Content-Disposition": 'attachment; filename="profile.yaml"', "X-Content-Type-Options": "nosniff"}
     return Response(text, media_type="application/yaml", headers=headers)
 
 
 def _blank(name: str):  # type: ignore[no-untyped-def]  # noqa: ANN202
-    return build_profile(yaml.safe_dump({"profile": 1, "name": name}), "profile", None).profile
+    return build_profile(write_yaml({"profile": 1, "name": name}), "profile", None).profile
 
 
 @router.get("/fits")

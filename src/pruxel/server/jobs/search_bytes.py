@@ -43,9 +43,9 @@ def carve_job(job: Job, context: Context) -> None:
     if row is None:
         raise InputError(ErrorCode.NOT_FOUND, "the entry is gone", hint="Reload the page.")
     data = stack.read_row(row, context.part(0.0, 0.1))
-    hits = carve(data, row.path, context.part(0.1, 0.8), int(job.payload["first"]), job.payload["last"])
+    found = carve(data, row.path, context.part(0.1, 0.8), int(job.payload["first"]), job.payload["last"])
     rows = []
-    for number, hit in enumerate(hits[:_MOST_SHOWN]):
+    for number, hit in enumerate(found.hits[:_MOST_SHOWN]):
         picture = None
         if hit.kind is Kind.TEXTURE and number < _MOST_PICTURES:
             try:
@@ -54,9 +54,9 @@ def carve_job(job: Job, context: Context) -> None:
                 picture = None
         rows.append(asdict(hit) | {"kind": str(hit.kind), "picture": picture})
     with session() as db:
-        content = {"hits": rows}
+        content = {"hits": rows, "given_up": list(found.given_up)}
         db.merge(Glance(key=job.id.hex, project_id=job.project_id, content=content))
-        change_job(db, job.id, payload=job.payload | {"found": len(hits), "bytes": len(data)})
+        change_job(db, job.id, payload=job.payload | {"found": len(found.hits), "bytes": len(data)})
 
 
 def keep_hits(project: uuid.UUID, entry: int, hits: list[Hit], context: Context) -> SourceRow:

@@ -14,6 +14,7 @@ const first = ref(0)
 const last = ref<number | null>(null)
 const jobId = ref('')
 const hits = ref<Hit[]>()
+const givenUp = ref<string[]>([])
 const chosen = ref(new Set<number>())
 const kept = ref('')
 const error = ref<unknown>(null)
@@ -33,7 +34,10 @@ async function done() {
   const found = await api.job(jobId.value)
   if (found.status === 'failed') error.value = new Error(String(found.fault?.message))
   if (found.status !== 'done' || hits.value) return
-  hits.value = (await api.results(jobId.value)).hits
+  const results = await api.results(jobId.value)
+  if (hits.value) return
+  hits.value = results.hits
+  givenUp.value = results.given_up ?? []
   chosen.value = new Set(hits.value.map((_, n) => n))
 }
 async function keep() {
@@ -64,6 +68,9 @@ useEvents((event) => event.job?.id === jobId.value && ['done', 'failed'].include
         <button class="button py-1">Search again</button>
       </form>
       <ProgressLine v-if="job && !hits" :job="job" />
+      <p v-if="hits && givenUp.length" class="rounded-md border border-line px-2.5 py-1.5 text-faint">
+        Gave up on {{ givenUp.join(', ') }}: too many beginnings have no end. Search a smaller range.
+      </p>
       <template v-if="hits">
         <p v-if="!hits.length" class="hatched rounded-md p-4 text-center">Nothing known was found in these bytes.</p>
         <table v-else class="w-full">
