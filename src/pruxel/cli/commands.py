@@ -23,6 +23,7 @@ from pruxel.cli.options import (
 from pruxel.cli.told import told
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError, ProofError, UsageError
+from pruxel.core.base.writing import make_folder
 
 if TYPE_CHECKING:
     from pruxel.core.deliver.deliver import Report
@@ -150,7 +151,7 @@ def convert(
         scene = Opener(stack).scene(entry, context)
         if recipe is not None:
             scene = _after_recipe(scene, recipe, context)
-        out.mkdir(parents=True, exist_ok=True)
+        make_folder(out)
         report = deliver(scene, entry[0].rsplit("/", 1)[-1].rsplit(".", 1)[0], to, out, context)
         for note in scene.notes:
             sys.stderr.write(f"pruxel: {note}\n")

@@ -26,6 +26,7 @@ from pruxel.cli.options import (
 from pruxel.cli.told import told
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.base.writing import cannot_write, make_folder, write_below
 
 
 def list_entries(
@@ -74,7 +75,8 @@ def extract(
 ) -> None:
     """Write the raw bytes of entries."""
     from pruxel.cli.workspace import Given, matching, open_stack
-    from pruxel.core.sources.names import safe_path, unique_name
+    from pruxel.core.sources.files import steady
+    from pruxel.core.sources.names import Places, safe_path
 
     context = Context()
     given = Given(profile, layout, language, key, names, without)
@@ -83,19 +85,18 @@ def extract(
         found = matching(stack, match, None)
         if not found:
             raise InputError(ErrorCode.NOT_FOUND, f"no entry matches '{match}'", hint="List the entries first.")
-        taken: set[str] = set()
-        failed = 0
+        places, failed = Places(), 0
+        make_folder(out)
         for entry in found:
-            name = unique_name(safe_path(entry.path.rsplit("/", 1)[-1] if flat else entry.path), taken)
+            name = places.take(safe_path(entry.path.rsplit("/", 1)[-1] if flat else entry.path))
             try:
-                data = stack.read(entry.path, context)
+                write_below(out, name, [steady(stack.read(entry.path, context))])
             except InputError as error:
                 sys.stderr.write(f"pruxel: {error.fault.line()}\n")
                 failed += 1
                 continue
-            target = out / name
-            target.parent.mkdir(parents=True, exist_ok=True)
-            target.write_bytes(data)
+            except OSError as error:
+                raise cannot_write(error, out / name) from error
             console.print(f"{name}  {entry.size:,} bytes")
     if failed:
         raise typer.Exit(3)
@@ -120,9 +121,9 @@ def carve(
         found = carve_bytes(data, file.name, Context(), first, last)
         hits = [hit for hit in found.hits if only is None or matches(hit.ending, [only])]
         if out is not None:
-            out.mkdir(parents=True, exist_ok=True)
+            make_folder(out)
             for hit in hits:
-                (out / hit.path).write_bytes(data[hit.offset : hit.offset + hit.size])
+                write_below(out, hit.path, [data[hit.offset : hit.offset + hit.size]])
     if as_json:
         print_json([asdict(hit) | {"kind": str(hit.kind), "path": hit.path} for hit in hits])
         return

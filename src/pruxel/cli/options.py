@@ -18,7 +18,10 @@ LayoutOption = Annotated[list[Path] | None, typer.Option("--layout", help="layou
 JsonOption = Annotated[bool, typer.Option("--json", help="print JSON")]
 MatchOption = Annotated[str | None, typer.Option("--match", help="pattern of paths, e.g. '**/*crab*'")]
 LanguageOption = Annotated[str | None, typer.Option("--language", help="language of the layers that count")]
-KeyOption = Annotated[list[str] | None, typer.Option("--key", metavar="NAME=HEX", help="a key; may be repeated")]
+KeyOption = Annotated[
+    list[str] | None,
+    typer.Option("--key", metavar="NAME=@FILE", help="a key, in a file or as NAME=HEX; may be repeated"),
+]
 NamesOption = Annotated[list[Path] | None, typer.Option("--names", help="list of paths for hashed names")]
 WithoutOption = Annotated[list[str] | None, typer.Option("--without", metavar="SOURCE", help="leave a source out")]
 AnyVersionOption = Annotated[

@@ -22,6 +22,8 @@ from pruxel.core.sources.profile import Profile
 from pruxel.core.sources.profile_files import LoadedProfile, find_profiles, load_profile, with_layouts
 from pruxel.core.sources.stack import Stack, StackEntry, build_stack
 
+_KEY_BYTES = 1 << 16
+
 
 @dataclass(frozen=True)
 class Given:
@@ -41,8 +43,11 @@ def _keys(texts: Sequence[str]) -> dict[str, bytes]:
     for text in texts:
         name, equals, value = text.partition("=")
         if not equals or not name:
-            raise UsageError(ErrorCode.USAGE, "a key is given as NAME=HEX", expected="for example reef-2=00112233…")
-        found[name] = parse_key(value)
+            raise UsageError(
+                ErrorCode.USAGE, "a key is given as NAME=@FILE or NAME=HEX", expected="for example reef-2=@reef.key"
+            )
+        # What stands in a command is seen by everybody who lists the processes; what stands in a file is not.
+        found[name] = parse_key(read_text(Path(value[1:]), _KEY_BYTES).strip() if value.startswith("@") else value)
     return found
 
 

@@ -6,12 +6,15 @@ import secrets
 from functools import lru_cache
 from pathlib import Path
 
-from pydantic import Field
+from pydantic import Field, SecretStr
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
 
 class Settings(BaseSettings):
-    """Where things are. `roots` are the only folders below which sources may be mounted."""
+    """Where things are. `roots` are the only folders below which sources may be mounted.
+
+    `secret` seals the keys of the ring where several machines share a database; else the data folder has one.
+    """
 
     model_config = SettingsConfigDict(env_prefix="PRUXEL_")
 
@@ -25,6 +28,7 @@ class Settings(BaseSettings):
     sqlalchemy_echo: bool = False
     job_memory_gb: float = 8.0
     store_gb: float = 20.0
+    secret: SecretStr | None = None
 
     @property
     def job_memory_bytes(self) -> int:
@@ -50,6 +54,16 @@ class Settings(BaseSettings):
     def uploads(self) -> Path:
         """Where files that were sent through the page are kept."""
         return self.data_folder / "uploads"
+
+    @property
+    def unfinished(self) -> Path:
+        """Where files lie that are sent through the page, until they are whole."""
+        return self.data_folder / "unfinished"
+
+    @property
+    def sending(self) -> Path:
+        """Where entries are unpacked to while they are sent to a page."""
+        return self.data_folder / "sending"
 
     @property
     def extracts(self) -> Path:

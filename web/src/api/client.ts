@@ -151,14 +151,16 @@ export const api = {
   harvest: (project: string) => ok(client.POST('/api/projects/{project}/harvest', { params: { path: { project } } })),
   startUpload: (project: string, name: string, size: number) =>
     ok(client.POST('/api/projects/{project}/uploads', { params: { path: { project } }, body: { name, size } })),
-  sendPiece: (project: string, upload: string, offset: number, piece: Blob): Promise<Upload> =>
-    ok(
+  sendPiece: async (project: string, upload: string, offset: number, piece: Blob): Promise<Upload> => {
+    const digest = await digestOf(piece)
+    return ok(
       client.PUT('/api/projects/{project}/uploads/{upload}', {
-        params: { path: { project, upload }, query: { offset } },
+        params: { path: { project, upload }, query: { offset }, header: { 'content-digest': digest } },
         ...raw,
         body: piece,
       } as never),
-    ),
+    )
+  },
   entries: (project: string, wish: Wish, offset: number, limit: number, after?: string | null, signal?: AbortSignal) =>
     ok(
       client.GET('/api/projects/{project}/entries', {

@@ -26,7 +26,7 @@ export function useUploads() {
       line.have = state.have
     }
     uploads.value = uploads.value.filter((u) => u !== line)
-    return state.path
+    return { place: state.path, name: state.name }
   }
 
   async function all(project: string, list: [File, string][]) {
@@ -39,9 +39,12 @@ export function useUploads() {
         file,
         loose > 1 && !name.includes('/') ? `${sending}/${name}` : name,
       ])
-      const places: string[] = []
-      for (const [file, name] of named) places.push(await send(project, file, name))
-      const tops = new Set(places.map((place, n) => topOf(place, named[n]![1])))
+      const tops = new Set<string>()
+      for (const [file, name] of named) {
+        // The server's own name for it, since some of what a name may hold here it may not hold there.
+        const sent = await send(project, file, name)
+        tops.add(topOf(sent.place, sent.name))
+      }
       for (const top of tops) await api.mount(project, top)
     } catch (problem) {
       uploads.value = []

@@ -99,6 +99,19 @@ class InputError(PruxelError):
     """A file or entry cannot be read."""
 
 
+def unforeseen(error: Exception, file: str) -> InputError:
+    """What nobody foresaw, met while one file or source was read: an error of that one, so that the others go on."""
+    if isinstance(error, MemoryError):
+        hint = "Close other work, or take a smaller part of it."
+        return InputError(ErrorCode.BUDGET, "there is not enough memory to read this", file=file, hint=hint)
+    return InputError(
+        ErrorCode.MALFORMED,
+        f"it could not be read ({type(error).__name__})",
+        file=file,
+        hint="It is probably damaged, and we did not foresee how: the log says more. Everything else goes on.",
+    )
+
+
 class UsageError(PruxelError):
     """What was asked for makes no sense: an unknown step, a bad parameter, a missing choice."""
 

@@ -9,12 +9,13 @@ from pathlib import Path
 from typing import Any
 
 from pruxel.core.base.context import Context
+from pruxel.core.base.writing import make_folder
 from pruxel.core.deliver.package import Written, write_files
 from pruxel.core.deliver.proof import Outcome, Proof, Tolerances, prove
 from pruxel.core.deliver.proof.checks import worst
 from pruxel.core.formats import gltf, obj  # noqa: F401 - registers the formats
 from pruxel.core.formats.ready import make_ready
-from pruxel.core.formats.registry import FORMATS, Format, lost
+from pruxel.core.formats.registry import FORMATS, Format, OutFile, lost
 from pruxel.core.formats.textures import link_name
 from pruxel.core.scene.model import Scene
 
@@ -63,10 +64,11 @@ def deliver(scene: Scene, name: str, formats: Sequence[str], folder: Path, conte
     ready = make_ready(scene, context.part(0.0, 0.1))
     for spec, part in context.part(0.1, 1.0).each(specs, lambda f: f.title):
         home = folder / spec.name if len(specs) > 1 else folder
-        home.mkdir(parents=True, exist_ok=True)
+        make_folder(home)
         reports.append(_one(ready.scene, stem, spec, home, folder, part))
     report = Report(stem, tuple(reports), ready.told)
-    (folder / "report.json").write_text(json.dumps(report.as_dict(), indent=1, ensure_ascii=False))
+    text = json.dumps(report.as_dict(), indent=1, ensure_ascii=False).encode("utf-8", "replace")
+    write_files(folder, [OutFile("report.json", [text])], context)
     return report
 
 

@@ -2,20 +2,16 @@
 
 from __future__ import annotations
 
-import os
 import shutil
 import zipfile
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from pruxel.core.base.arrays import Bytes
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.base.writing import cannot_write, write_below
 from pruxel.core.formats.registry import OutFile
 from pruxel.core.sources.names import safe_path
-
-_MOST_PIECES, _MOST_BYTES = 512, 2 << 20
 
 
 @dataclass(frozen=True)
@@ -33,50 +29,13 @@ def write_files(folder: Path, files: Sequence[OutFile], context: Context) -> lis
     """
     done: list[Written] = []
     for file, part in context.each(files, lambda f: f.path):
-        target = folder / safe_path(file.path)
+        path = safe_path(file.path)
         part.check()
         try:
-            target.parent.mkdir(parents=True, exist_ok=True)
-            partial = target.with_name(f".{target.name}.partial")
-            with partial.open("wb", buffering=0) as handle:
-                size = sum(_write_all(handle.fileno(), batch) for batch in _batches(file.pieces))
-            partial.rename(target)
+            done.append(Written(path, write_below(folder, path, file.pieces)))
         except OSError as error:
-            raise InputError(
-                ErrorCode.CONFLICT,
-                f"the file cannot be written ({error.strerror})",
-                file=str(target),
-                hint="Check the free space and the rights of the output folder.",
-            ) from error
-        done.append(Written(target.relative_to(folder).as_posix(), size))
+            raise cannot_write(error, folder / path) from error
     return done
-
-
-def _batches(pieces: Iterable[Bytes]) -> Iterator[list[memoryview]]:
-    """Pieces in lists that one gathered write takes: not too many, and not too much memory held at once."""
-    batch: list[memoryview] = []
-    for piece in pieces:
-        view = memoryview(piece).cast("B")
-        if view.nbytes:
-            batch.append(view)
-        if len(batch) >= _MOST_PIECES or sum(v.nbytes for v in batch) > _MOST_BYTES:
-            yield batch
-            batch = []
-    yield batch
-
-
-def _write_all(handle: int, pieces: list[memoryview]) -> int:
-    """Gathered writes: the arrays go to the system as they lie in memory. Returns the bytes written."""
-    waiting, total = pieces, 0
-    while waiting:
-        sent = os.writev(handle, waiting)
-        total += sent
-        while waiting and sent >= len(waiting[0]):
-            sent -= len(waiting[0])
-            waiting = waiting[1:]
-        if waiting and sent:
-            waiting = [waiting[0][sent:], *waiting[1:]]
-    return total
 
 
 def replace_folder(partial: Path, final: Path) -> None:
@@ -94,10 +53,15 @@ def replace_folder(partial: Path, final: Path) -> None:
 def zip_folder(folder: Path, target: Path, context: Context) -> int:
     """One zip of a folder with relative names; returns its size. Pictures are stored, the rest is deflated."""
     partial = target.with_name(f".{target.name}.partial")
-    with zipfile.ZipFile(partial, "w") as archive:
-        for path, part in context.each(sorted(p for p in folder.rglob("*") if p.is_file()), lambda p: p.name):
-            part.check()
-            packed = zipfile.ZIP_STORED if path.suffix in {".png", ".jpg"} else zipfile.ZIP_DEFLATED
-            archive.write(path, path.relative_to(folder).as_posix(), packed, compresslevel=3)
-    partial.rename(target)
+    try:
+        with zipfile.ZipFile(partial, "w") as archive:
+            for path, part in context.each(sorted(p for p in folder.rglob("*") if p.is_file()), lambda p: p.name):
+                part.check()
+                packed = zipfile.ZIP_STORED if path.suffix in {".png", ".jpg"} else zipfile.ZIP_DEFLATED
+                archive.write(path, path.relative_to(folder).as_posix(), packed, compresslevel=3)
+        partial.rename(target)
+    except OSError as error:
+        raise cannot_write(error, target) from error
+    finally:
+        partial.unlink(missing_ok=True)
     return target.stat().st_size

@@ -9,7 +9,7 @@ from itertools import islice
 from pathlib import Path
 
 from pruxel.core.base.context import Context
-from pruxel.core.sources.folder import first_bytes, walk_files
+from pruxel.core.sources.below import first_bytes, walk_files
 from pruxel.core.sources.kinds import layouts_for
 from pruxel.core.sources.patterns import matches
 from pruxel.core.sources.profile import Profile

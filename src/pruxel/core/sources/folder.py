@@ -6,38 +6,39 @@ import os
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from functools import cache
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.sources import singles
 from pruxel.core.sources.base import Listed, Listing, not_found
-from pruxel.core.sources.files import map_file
+from pruxel.core.sources.below import find_below, first_bytes, walk_files
+from pruxel.core.sources.files import read_file
 from pruxel.core.sources.kinds import HEAD_BYTES, Kind, classify, layouts_for
 from pruxel.core.sources.knowledge import Knowledge
+from pruxel.core.sources.names import shown_part
 
 # How far a single file's companions are looked for.
 _COMPANION_DEPTH, _MOST_COMPANIONS = 2, 4000
 
 
-def walk_files(root: Path) -> Iterator[tuple[str, Path]]:
-    """Relative path and place of every file; links that lead out of the root are left alone."""
-    base = root.resolve()
-    for folder, folders, names in os.walk(base):
-        folders.sort()
-        for name in sorted(names):
-            path = Path(folder) / name
-            if path.is_file() and path.resolve().is_relative_to(base):
-                yield path.relative_to(base).as_posix(), path
-
-
-def first_bytes(path: Path) -> bytes:
-    """As many bytes as recognising a format takes; none where the file cannot be read."""
+def can_be_told(path: Path) -> bool:
+    """Whether a place can be written down as text: on some systems names are any bytes."""
     try:
-        with path.open("rb") as handle:
-            return handle.read(HEAD_BYTES)
-    except OSError:
-        return b""
+        str(path).encode()
+    except UnicodeEncodeError:
+        return False
+    return True
+
+
+def _cannot_be_told(relative: str) -> Fault:
+    return Fault(
+        ErrorCode.UNSAFE_NAME,
+        "this pack lies under a name that is no text",
+        file=relative,
+        expected="a name in UTF-8",
+        hint="Rename it, or the folder that it is in, and read the folder again.",
+    )
 
 
 @dataclass
@@ -58,12 +59,14 @@ class FolderSource:
         found: list[Listed] = []
         problems: list[Fault] = []
         beside = cache(singles.neighbours)
-        for relative, path in walk_files(self.root):
+        for relative, path in walk_files(self.root, problems):
             if len(found) % 1024 == 0:
                 context.check()
             head = first_bytes(path)
             kind, single = classify(head, relative, self.knowledge.layouts), self._is_single(head, relative)
             if (kind is Kind.PACK and not single) or self.knowledge.profile.leaves_out(relative):
+                if not can_be_told(path):
+                    problems.append(_cannot_be_told(relative))
                 continue
             try:
                 stat = path.stat()
@@ -73,14 +76,14 @@ class FolderSource:
             found.append(Listed(relative, kind, stat.st_size, stat.st_size, "stored", stat.st_mtime_ns))
             if single:
                 try:
-                    found.append(self._inside(path, beside(path.parent), stat, context))
+                    found.append(self._inside(relative, path, beside(path.parent), stat, context))
                 except InputError as error:
                     problems.append(error.fault)
         return Listing(tuple(found), tuple(problems))
 
     def packs(self) -> list[Path]:
-        """The packs among the files, by their first bytes."""
-        return [path for relative, path in walk_files(self.root) if self._is_pack(relative, path)]
+        """The packs among the files, by their first bytes, except those whose place cannot be written down."""
+        return [p for relative, p in walk_files(self.root) if self._is_pack(relative, p) and can_be_told(p)]
 
     def _is_pack(self, relative: str, path: Path) -> bool:
         if self.knowledge.profile.leaves_out(relative):
@@ -92,25 +95,29 @@ class FolderSource:
         """Whether it is one compressed file that no layout claims."""
         return singles.is_single(head, relative) and not layouts_for(head, relative, self.knowledge.layouts)
 
-    def _inside(self, path: Path, beside: singles.Neighbours, stat: os.stat_result, context: Context) -> Listed:
-        """The entry for what a compressed file holds."""
-        relative = singles.inner_path(path, beside).relative_to(self.root.resolve()).as_posix()
+    def _inside(
+        self, holder: str, path: Path, beside: singles.Neighbours, stat: os.stat_result, context: Context
+    ) -> Listed:
+        """The entry for what a compressed file holds, in the folder where its holder is shown."""
+        relative = (PurePosixPath(holder).parent / shown_part(singles.inner_path(path, beside).name)).as_posix()
         data = singles.unpacked(path, context)
         kind = classify(bytes(data[:HEAD_BYTES]), relative, self.knowledge.layouts)
         return Listed(relative, kind, len(data), stat.st_size, "raw", stat.st_mtime_ns)
 
     def read(self, path: str, context: Context) -> memoryview:
-        """The file's bytes; raises `InputError` for a path outside the root."""
+        """The file's bytes; raises `InputError`, also for a path that leads out of the root."""
         context.check()
-        place = (self.root / path).resolve()
-        if not place.is_relative_to(self.root.resolve()):
-            raise InputError(ErrorCode.OUTSIDE_ROOTS, "the path leads out of the folder", file=path)
-        if not place.is_file():
-            holder = singles.holder_of(place)
+        above, _, name = path.rpartition("/")
+        folder = self.root if not above else find_below(self.root, above)
+        if folder is None:
+            raise not_found(path, self.label)
+        place = find_below(folder, name)
+        if place is None or not place.is_file():
+            holder = singles.holder_of(folder / name)
             if holder is None:
                 raise not_found(path, self.label)
             return singles.unpacked(holder, context)
-        return map_file(place, path)
+        return read_file(place, path)
 
 
 @dataclass

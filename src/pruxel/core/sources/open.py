@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import logging
 from dataclasses import dataclass
 from pathlib import Path
 
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.base.errors import ErrorCode, InputError, unforeseen
 from pruxel.core.binary.versions import fitting_layout
 from pruxel.core.sources.archives import ArchiveSource, archive_form
 from pruxel.core.sources.base import Listing, Source
@@ -14,9 +15,11 @@ from pruxel.core.sources.carve import CarvedSource
 from pruxel.core.sources.folder import FileSource, FolderSource
 from pruxel.core.sources.kinds import Kind, classify, layouts_for
 from pruxel.core.sources.knowledge import Knowledge
-from pruxel.core.sources.origin import INSIDE, Origin, origin_inside, origin_of_file
+from pruxel.core.sources.origin import INSIDE, Origin, origin_inside, origin_of_file, split_address
 from pruxel.core.sources.packs import PackSource
 from pruxel.core.sources.zips import ZipSource
+
+log = logging.getLogger("pruxel.sources")
 
 
 @dataclass(frozen=True)
@@ -72,7 +75,7 @@ def open_sources(path: Path, knowledge: Knowledge) -> list[Opened]:
         loose = FolderSource(path, knowledge)
         found = [_placed(loose, str(path), knowledge, loose=True)]
         for file in loose.packs():
-            source = open_origin(origin_of_file(file), knowledge)
+            source = _opened(file, knowledge)
             if source is not None:
                 found.append(_placed(source, str(file), knowledge, loose=False))
         return sorted(found, key=lambda o: (o.place, o.source.label))
@@ -82,10 +85,21 @@ def open_sources(path: Path, knowledge: Knowledge) -> list[Opened]:
     return [_placed(source or FileSource(path, knowledge), str(path), knowledge, loose=False)]
 
 
+def _opened(file: Path, knowledge: Knowledge) -> Source | None:
+    """One pack of a folder: whatever is the matter with it is its own, and the others are opened all the same."""
+    try:
+        return open_origin(origin_of_file(file), knowledge)
+    except InputError as error:
+        return Unreadable(file.name, error)
+    except Exception as error:
+        log.exception("opening %s failed", file)
+        return Unreadable(file.name, unforeseen(error, file.name))
+
+
 def open_address(address: str, knowledge: Knowledge, context: Context) -> list[Opened]:
     """The same for an address that may lead into packs: `place/pack.brp!inner/other.brp`. Raises `InputError`."""
-    outer, *inner = address.split(INSIDE)
-    found = open_sources(Path(outer), knowledge)
+    outer, inner = split_address(address)
+    found = open_sources(outer, knowledge)
     for entry in inner:
         holder, place = found[-1].source, found[-1].address
         origin = origin_inside(holder, place, entry, context)
@@ -106,8 +120,8 @@ def open_address(address: str, knowledge: Knowledge, context: Context) -> list[O
 
 def reopen(address: str, kind: str, knowledge: Knowledge, context: Context) -> Source:
     """The one source that an address of `Opened` stands for; raises `InputError` when it is no longer what it was."""
-    outer, *inner = address.split(INSIDE)
-    place = Path(outer)
+    place, inner = split_address(address)
+    outer = str(place)
     if not place.exists():
         raise InputError(
             ErrorCode.NOT_FOUND, "the source is not there any more", file=outer, hint="Put it back, or unmount it."
@@ -125,17 +139,17 @@ def reopen(address: str, kind: str, knowledge: Knowledge, context: Context) -> S
 
 def origin_at(address: str, knowledge: Knowledge, context: Context) -> Origin:
     """The bytes behind an address, whatever they are; raises `InputError`."""
+    place, inside = split_address(address)
+    if not inside:
+        return origin_of_file(place)
     outer, _, inner = address.rpartition(INSIDE)
-    if not outer:
-        return origin_of_file(Path(address))
-    place = Path(outer.split(INSIDE)[0])
     holder = reopen(outer, "folder" if place.is_dir() else "pack", knowledge, context)
     return origin_inside(holder, outer, inner, context)
 
 
 def stamp_of(address: str) -> str:
     """Size and time of change of the file behind an address: whether it is still the one that was read."""
-    place = Path(address.split(INSIDE, maxsplit=1)[0])
+    place, _ = split_address(address)
     try:
         found = place.stat()
     except OSError:

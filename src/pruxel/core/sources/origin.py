@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -9,10 +10,23 @@ from pathlib import Path
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.sources.base import Source
-from pruxel.core.sources.files import map_file
+from pruxel.core.sources.files import map_file, steady
 from pruxel.core.sources.kinds import HEAD_BYTES
 
 INSIDE = "!"
+
+
+def split_address(address: str) -> tuple[Path, list[str]]:
+    """The place on disk of an address, and the entries looked into.
+
+    A folder's or file's own name may hold a `!`: the longest beginning that is there counts, else the shortest.
+    """
+    parts = address.split(INSIDE)
+    for number in range(len(parts), 1, -1):
+        outer = INSIDE.join(parts[:number])
+        if os.path.lexists(outer):
+            return Path(outer), parts[number:]
+    return Path(parts[0]), parts[1:]
 
 
 @dataclass(frozen=True)
@@ -32,7 +46,7 @@ class Origin:
 
     def head(self) -> bytes:
         """The first bytes, for recognising the format."""
-        return bytes(self.open()[:HEAD_BYTES])
+        return bytes(steady(self.open()[:HEAD_BYTES]))
 
 
 def origin_of_file(path: Path) -> Origin:

@@ -17,6 +17,7 @@ from pruxel.core.binary.schema import Layout
 from pruxel.core.native.ciphers import decrypt
 from pruxel.core.native.codecs import crc32, decompress, decompress_head
 from pruxel.core.sources.base import Listed, Listing, not_found, renamed
+from pruxel.core.sources.files import steady
 from pruxel.core.sources.keys import Keys
 from pruxel.core.sources.kinds import HEAD_BYTES, Kind, classify, ending_of, kinds_by_ending
 from pruxel.core.sources.knowledge import Knowledge
@@ -297,7 +298,7 @@ class PackSource:
         offset, size = int(table.offsets[row]), int(table.stored[row])
         if table.block_starts is not None and table.first_block is not None:
             size = self._blocks_size(row, 1 if first else None, len(data), name)
-        packed = data[offset : offset + size]
+        packed = steady(data[offset : offset + size])
         spec = table.spec
         if spec.cipher is None or spec.key is None or not self._is_sealed(row) or not size:
             return packed

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -13,7 +14,8 @@ from pruxel.core.base.limits import Limits
 from pruxel.core.binary.load import load_layout, validation_words
 from pruxel.core.binary.schema import Layout
 from pruxel.core.binary.yaml_text import parse_yaml, write_yaml
-from pruxel.core.sources.files import map_file, read_text
+from pruxel.core.sources.below import open_below
+from pruxel.core.sources.files import map_file, read_text, text_from
 from pruxel.core.sources.name_lists import NameList, joined, names_of, parse_names
 from pruxel.core.sources.profile import Profile, ProfileFile, check_profile
 
@@ -50,7 +52,7 @@ def build_profile(text: str, name: str, home: Path | None) -> LoadedProfile:
         found = _beside(home, wanted)
         if not found:
             raise InputError(ErrorCode.NOT_FOUND, f"the profile names layouts that are not there: {wanted}", file=name)
-        layouts.extend(load_layout(read_text(item), item.name) for item in found)
+        layouts.extend(load_layout(_text_below(home, item), item.name) for item in found)
     lists = tuple(path for pattern in spec.names for path in _beside(home, pattern))
     profile = Profile(spec.name, spec.about, tuple(layouts), spec.conventions, spec.leave_out, spec)
     return LoadedProfile(profile, home, lists)
@@ -73,19 +75,24 @@ def _beside(home: Path | None, pattern: str) -> list[Path]:
     """Files below the profile's own folder; patterns that climb out of it find nothing."""
     if home is None or Path(pattern).is_absolute() or ".." in Path(pattern).parts:
         return []
-    return sorted(path for path in home.glob(pattern) if path.is_file())
+    base = home.resolve()
+    return sorted(path for path in home.glob(pattern) if path.is_file() and path.resolve().is_relative_to(base))
+
+
+def _text_below(home: Path | None, path: Path) -> str:
+    return read_text(path) if home is None else text_from(open_below(home, path), path.name)
 
 
 def find_profiles(folder: Path) -> list[Path]:
-    """The YAML files directly in a folder that say they are profiles."""
+    """The YAML files directly in a folder that say they are profiles; links that lead out of it are none."""
     found = []
     for path in sorted([*folder.glob("*.yaml"), *folder.glob("*.yml")]):
         try:
-            with path.open("r", encoding="utf-8") as handle:
+            with os.fdopen(open_below(folder, path), "rb") as handle:
                 head = handle.read(4096)
-        except (OSError, UnicodeDecodeError):
+        except (OSError, InputError):
             continue
-        if any(line.startswith("profile:") for line in head.splitlines()):
+        if any(line.startswith(b"profile:") for line in head.splitlines()):
             found.append(path)
     return found
 

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Protocol
 
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import Fault, InputError
+from pruxel.core.base.errors import CancelledError, Fault, InputError, unforeseen
 from pruxel.core.sources.base import Listed, Source, not_found
 from pruxel.core.sources.kinds import Kind
 from pruxel.core.sources.profile import Profile
 from pruxel.core.sources.references import Resolution, Shelf
+
+log = logging.getLogger("pruxel.sources")
 
 
 @dataclass(frozen=True)
@@ -99,4 +102,9 @@ def build_stack(sources: Sequence[Source], profile: Profile, context: Context) -
             stack.add(source, listing.entries)
         except InputError as error:
             stack.problems.append(error.fault)
+        except CancelledError:
+            raise
+        except Exception as error:
+            log.exception("listing %s failed", source.label)
+            stack.problems.append(unforeseen(error, source.label).fault)
     return stack

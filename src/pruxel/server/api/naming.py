@@ -24,6 +24,7 @@ from pruxel.server.store.blobs import get_blob
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import job_details, tell
 from pruxel.server.store.missing import not_found
+from pruxel.server.store.projects import keys_of
 from pruxel.server.store.stack_state import touch
 from pruxel.server.store.tables import EntryRow, KeyRow, NameListRow, SourceRow
 
@@ -46,7 +47,7 @@ def list_keys(project: UUID) -> list[KeyOut]:
     """The ring: keys that are there, and keys that are wanted. Values are never sent."""
     wanted = _wanted_keys(project)
     with session() as db:
-        here = {k.name: k.value for k in db.execute(select(KeyRow).where(KeyRow.project_id == project)).scalars()}
+        here = keys_of(db, project)
     return [
         KeyOut(
             name=name,

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import logging
 
+import psycopg
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from psycopg.errors import ForeignKeyViolation
-from sqlalchemy.exc import DataError, IntegrityError
+from sqlalchemy.exc import DataError, IntegrityError, InterfaceError, OperationalError
+from sqlalchemy.exc import TimeoutError as PoolTimeoutError
 from starlette.exceptions import HTTPException
 
 from pruxel.core.base.errors import ErrorCode, InputError, PruxelError, UsageError
@@ -75,7 +77,18 @@ async def _plain(request: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, HTTPException)
     words = str(error.detail)
     detail = f"{request.method} {request.url.path}: {words[:1].lower()}{words[1:]}"
-    return _answer(Problem(title=words, status=error.status_code, code="http", detail=detail))
+    answer = _answer(Problem(title=words, status=error.status_code, code="http", detail=detail))
+    answer.headers.update(error.headers or {})
+    return answer
+
+
+async def _away(_request: Request, error: Exception) -> JSONResponse:
+    """The database does not answer, or is too busy to: it comes back by itself, and pages ask again."""
+    log.warning("the database did not answer: %s", type(error).__name__)
+    detail = "The database does not answer. It is being started again; nothing that was done is lost."
+    answer = _answer(Problem(title="the database is away", status=503, code="database-away", detail=detail))
+    answer.headers["Retry-After"] = "2"
+    return answer
 
 
 async def _mistake(request: Request, error: Exception) -> JSONResponse:
@@ -87,6 +100,8 @@ async def _mistake(request: Request, error: Exception) -> JSONResponse:
 def add_problem_details(app: FastAPI) -> None:
     """Register the handlers."""
     app.add_exception_handler(DataError, _unstorable)
+    for away in (OperationalError, InterfaceError, PoolTimeoutError, psycopg.OperationalError):
+        app.add_exception_handler(away, _away)
     app.add_exception_handler(IntegrityError, _dangling)
     app.add_exception_handler(HTTPException, _plain)
     app.add_exception_handler(Exception, _mistake)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from pathlib import Path
 from urllib.parse import unquote
 from uuid import UUID
 
@@ -12,7 +11,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
-from pruxel.core.sources.origin import INSIDE
+from pruxel.core.sources.origin import INSIDE, split_address
 from pruxel.server.api.models import JobOut
 from pruxel.server.api.source_models import MountIn, OrderIn, ProblemRow, SourceIn, SourceOut, SourceProblem
 from pruxel.server.jobs.queue import put_job, put_read_again
@@ -76,16 +75,16 @@ def as_typed(path: str) -> str:
 @router.post("/projects/{project}/sources", status_code=202)
 def mount_source(project: UUID, wanted: MountIn) -> JobOut:
     """Mount a folder, pack or file, or read it again; a job lists what it holds."""
-    outer, _, inner = as_typed(wanted.path).partition(INSIDE)
-    place = check_root(Path(outer))
+    outer, inner = split_address(as_typed(wanted.path))
+    place = check_root(outer)
     if not place.exists():
         raise InputError(
             ErrorCode.NOT_FOUND,
             "there is no such file or folder",
-            file=outer,
+            file=str(outer),
             hint="Check the path, or pick it from the list.",
         )
-    address = f"{place}{INSIDE}{inner}" if inner else str(place)
+    address = INSIDE.join([str(place), *inner])
     with session() as db:
         project_by_id(db, project)
         payload = {"mount": address, "key": address, "force": wanted.force}

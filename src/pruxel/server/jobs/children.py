@@ -18,9 +18,12 @@ from enum import StrEnum
 from multiprocessing.connection import Connection
 from pathlib import Path
 
+from pruxel.server.jobs.risk import Risk, listen
+
 log = logging.getLogger("pruxel.children")
 _LOOK_SECONDS = 0.25
 _GRACE_SECONDS = 6.0
+_DONE = "done"
 _PAGE = os.sysconf("SC_PAGE_SIZE")
 
 
@@ -32,6 +35,15 @@ class Ending(StrEnum):
     STOPPED = "stopped"
     TOO_LONG = "too long"
     TOO_LARGE = "too large"
+
+
+@dataclass(frozen=True)
+class Ended:
+    """How it ended, what was being read when it was not done, and the signal that the process died of, if one."""
+
+    ending: Ending
+    risk: Risk | None = None
+    signal: int = 0
 
 
 @dataclass(frozen=True)
@@ -56,41 +68,41 @@ class Child:
 
     def run(
         self, job: uuid.UUID, limits: Limits, asked_to_stop: Callable[[], bool], leaving: Callable[[], bool]
-    ) -> Ending:
+    ) -> Ended:
         """Run one job to its end, whatever that is; a child that was killed is replaced for the next."""
         pipe, process = self._ready()
         try:
             pipe.send(str(job))
         except (BrokenPipeError, OSError):
-            self._kill()
-            return Ending.DIED
+            return self._killed(Ending.DIED, None)
         begun, stop_since, told_to_leave = time.monotonic(), 0.0, False
+        risk: Risk | None = None
+        since = looked = begun
         while True:
             if pipe.poll(_LOOK_SECONDS):
                 try:
-                    pipe.recv()
+                    said = pipe.recv()
                 except (EOFError, OSError):
-                    self._kill()
-                    return Ending.DIED
-                return Ending.DONE
-            now = time.monotonic()
-            if not process.is_alive():
-                self._kill()
-                return Ending.DIED
+                    return self._killed(Ending.DIED, risk)
+                if said == _DONE:
+                    return Ended(Ending.DONE)
+                risk, since = said, time.monotonic()
+                if since - looked < _LOOK_SECONDS:
+                    continue
+            now = looked = time.monotonic()
+            if not process.is_alive() and not pipe.poll():
+                return self._killed(Ending.DIED, risk)
             if leaving() and not told_to_leave:
                 told_to_leave = True
                 os.kill(process.pid or 0, signal.SIGTERM)
             if (asked_to_stop() or told_to_leave) and not stop_since:
                 stop_since = now
             if stop_since and now - stop_since > _GRACE_SECONDS:
-                self._kill()
-                return Ending.STOPPED
-            if now - begun > limits.seconds:
-                self._kill()
-                return Ending.TOO_LONG
+                return self._killed(Ending.STOPPED, None)
+            if now - begun > limits.seconds or (risk is not None and now - since > risk.seconds):
+                return self._killed(Ending.TOO_LONG, risk)
             if resident_bytes(process.pid) > limits.bytes:
-                self._kill()
-                return Ending.TOO_LARGE
+                return self._killed(Ending.TOO_LARGE, risk)
 
     def end(self) -> None:
         """Let the process go; one that does not is killed."""
@@ -109,6 +121,12 @@ class Child:
             self._process.start()
             theirs.close()
         return self._pipe, self._process
+
+    def _killed(self, ending: Ending, risk: Risk | None) -> Ended:
+        process = self._process
+        self._kill()
+        code = 0 if process is None or ending is not Ending.DIED else process.exitcode or 0
+        return Ended(ending, risk, -code if code < 0 else 0)
 
     def _kill(self) -> None:
         if self._process is not None:
@@ -143,6 +161,7 @@ def _serve(pipe: Connection, nice: int) -> None:
     threading.Thread(target=_end_with_parent, args=(os.getppid(),), daemon=True).start()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     signal.signal(signal.SIGTERM, lambda *_: LEAVING.set())
+    listen(pipe.send)
     if not pipe.poll():
         warm()
     while True:
@@ -152,4 +171,4 @@ def _serve(pipe: Connection, nice: int) -> None:
             return
         LEAVING.clear()
         run_job(uuid.UUID(number))
-        pipe.send("done")
+        pipe.send(_DONE)

@@ -6,6 +6,7 @@ import shutil
 import uuid
 
 from pruxel.core.base.context import Context
+from pruxel.core.base.writing import make_folder
 from pruxel.core.deliver.deliver import deliver
 from pruxel.core.deliver.package import replace_folder, zip_folder
 from pruxel.core.formats.textures import link_name
@@ -25,11 +26,11 @@ def deliver_job(job: Job, context: Context) -> None:
         workpiece = db.get_one(Workpiece, delivery.workpiece_id)
     run = run_workpiece(job.project_id, workpiece.entries, delivery.steps, context.part(0.0, 0.2))
     home = settings().deliveries
-    home.mkdir(parents=True, exist_ok=True)
+    make_folder(home)
     name = f"{link_name(delivery.name)}-{str(delivery.id)[:8]}"
     partial = home / f".{name}.partial"
     shutil.rmtree(partial, ignore_errors=True)
-    partial.mkdir()
+    make_folder(partial)
     try:
         report = deliver(run.scene, delivery.name, delivery.formats, partial, context.part(0.2, 0.9))
         archive = home / f"{name}.zip"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import shutil
 import time
 import uuid
@@ -13,11 +14,14 @@ from typing import Any
 from sqlalchemy import select
 
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import CancelledError, ErrorCode, InputError
+from pruxel.core.base.errors import CancelledError, ErrorCode, InputError, unforeseen
+from pruxel.core.base.writing import cannot_write, make_folder, stops_everything, write_below
 from pruxel.core.images import png
 from pruxel.core.images.decode import decode_image
 from pruxel.core.native.threads import made_ahead
-from pruxel.core.sources.names import safe_path, unique_name
+from pruxel.core.sources.files import steady
+from pruxel.core.sources.names import Places, safe_path
+from pruxel.server.jobs.risk import at, left_alone, risk_of
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import StoredStack, stored_stack
 from pruxel.server.settings import settings
@@ -27,9 +31,12 @@ from pruxel.server.store.jobs import change_job
 from pruxel.server.store.search import page
 from pruxel.server.store.tables import EntryRow, Job
 
+log = logging.getLogger("pruxel.extract")
 _PAGE = 500
 _MOST_FAULTS = 200
 _SPARE = 256 << 20
+_PIECE = 4 << 20
+_MOST_SECONDS = 600.0
 
 
 def chosen_rows(stack: StoredStack, payload: dict[str, Any]) -> Iterator[EntryRow]:
@@ -70,7 +77,7 @@ def _paths(stack: StoredStack, payload: dict[str, Any]) -> Iterator[list[str]]:
         after = rows[-1].path
 
 
-def target_name(row: EntryRow, stack: StoredStack, payload: dict[str, Any], taken: set[str], first: bool) -> str:  # noqa: FBT001
+def target_name(row: EntryRow, stack: StoredStack, payload: dict[str, Any], places: Places, *, first: bool) -> str:
     """Where an entry goes: with its folders, flat, or without a leading part; a lower version says whose it is."""
     path = safe_path(row.path)
     shape, prefix = payload.get("shape", "keep"), str(payload.get("prefix", "")).strip("/")
@@ -82,15 +89,15 @@ def target_name(row: EntryRow, stack: StoredStack, payload: dict[str, Any], take
         stem, dot, ending = path.rpartition(".")
         label = safe_path(stack.source_row(row.slot).label).rsplit(".", 1)[0]
         path = f"{stem}~{label}{dot}{ending}" if dot else f"{path}~{label}"
-    return unique_name(path, taken)
+    return places.take(path)
 
 
 def named_rows(stack: StoredStack, payload: dict[str, Any]) -> Iterator[tuple[EntryRow, str]]:
     """Every chosen entry with its place below the folder."""
-    taken: set[str] = set()
+    places = Places()
     last = ""
     for row in chosen_rows(stack, payload):
-        yield row, target_name(row, stack, payload, taken, row.path != last)
+        yield row, target_name(row, stack, payload, places, first=row.path != last)
         last = row.path
 
 
@@ -100,42 +107,43 @@ def extract(job: Job, context: Context) -> None:
     stack = stored_stack(job.project_id)
     payload = dict(job.payload)
     folder = Path(payload["folder"])
-    folder.mkdir(parents=True, exist_ok=True)
+    make_folder(folder)
     done = int(payload.get("done", 0))
     written = int(payload.get("written", 0))
     total, total_bytes = int(payload["total"]), int(payload["bytes"])
     faults = list(payload.get("faults", []))
+    careful, check = bool(payload.get("careful")), left_alone(job.project_id)
     _check_space(folder, total_bytes - written)
     start, before = time.monotonic(), written
 
     def read(item: tuple[EntryRow, str]) -> tuple[EntryRow, str, memoryview | InputError]:
         try:
-            return *item, stack.read_row(item[0], Context(cancelled=context.cancelled, limits=context.limits))
+            if not careful:
+                return *item, stack.read_row(item[0], Context(cancelled=context.cancelled, limits=context.limits))
+            risk = risk_of(item[0], _MOST_SECONDS)
+            check(risk)
+            with at(risk):
+                return *item, stack.read_row(item[0], Context(cancelled=context.cancelled, limits=context.limits))
         except InputError as error:
             return *item, error
+        except CancelledError:
+            raise
+        except Exception as error:
+            log.exception("reading %s failed", item[0].path)
+            return *item, unforeseen(error, item[0].path)
 
     ahead = islice(named_rows(stack, payload), done, None)
     try:
-        for row, name, data in made_ahead(ahead, read):
+        for row, name, data in map(read, ahead) if careful else made_ahead(ahead, read):
             words = _pace(done, total, written, total_bytes, written - before, time.monotonic() - start)
             context.progress(min(max(written / max(total_bytes, 1), done / max(total, 1)), 1.0), words)
             if isinstance(data, InputError):
                 faults.append(data.fault.line())
             else:
-                written += _write(row, data, folder / name, faults, context, as_png=bool(payload.get("png")))
+                written += _write(row, data, folder, name, faults, context, as_png=bool(payload.get("png")))
             done += 1
-    except CancelledError:
+    finally:
         _keep(job.id, done, written, faults)
-        raise
-    except OSError as error:
-        _keep(job.id, done, written, faults)
-        raise InputError(
-            ErrorCode.NO_SPACE,
-            f"the folder cannot be written to ({error.strerror})",
-            file=str(folder),
-            hint="Make room, then resume: what is written stays.",
-        ) from error
-    _keep(job.id, done, written, faults)
 
 
 def _keep(number: uuid.UUID, done: int, written: int, faults: list[str]) -> None:
@@ -155,18 +163,30 @@ def _pace(done: int, total: int, written: int, total_bytes: int, lately: int, se
     return f"{words}, {rate / 1e6:,.1f} MB/s, {max(total_bytes - written, 0) / rate:,.0f} s left"
 
 
-def _write(row: EntryRow, data: memoryview, target: Path, faults: list[str], context: Context, *, as_png: bool) -> int:
-    target.parent.mkdir(parents=True, exist_ok=True)
-    partial = target.with_name(f".{target.name}.partial")
-    partial.write_bytes(data)
-    partial.replace(target)
-    if as_png and row.kind == "texture":
-        try:
-            picture = png.encode(decode_image(data, row.path, context.limits).rgba)
-            target.with_name(f"{target.name}.png").write_bytes(picture)
-        except InputError as error:
-            faults.append(error.fault.line())
-    return len(data)
+def _write(
+    row: EntryRow, data: memoryview, folder: Path, name: str, faults: list[str], context: Context, *, as_png: bool
+) -> int:
+    """Write one entry; returns the bytes written. What is the matter with it alone is told in `faults`."""
+    try:
+        size = write_below(folder, name, _pieces(data, context))
+        if as_png and row.kind == "texture":
+            write_below(folder, f"{name}.png", [png.encode(decode_image(data, row.path, context.limits).rgba)])
+    except InputError as error:
+        faults.append(error.fault.line())
+        return 0
+    except OSError as error:
+        if stops_everything(error):
+            raise cannot_write(error, folder) from error
+        faults.append(cannot_write(error, name).fault.line())
+        return 0
+    return size
+
+
+def _pieces(data: memoryview, context: Context) -> Iterator[memoryview]:
+    """An entry's bytes a stretch at a time: a file that shrinks meanwhile is told of by `steady`."""
+    for first in range(0, len(data), _PIECE):
+        context.check()
+        yield steady(data[first : first + _PIECE])
 
 
 def _check_space(folder: Path, wanted: int) -> None:

@@ -64,14 +64,14 @@ def load_new(
     def told(rows: int) -> None:
         context.progress(0.9 * rows / max(len(entries), 1), f"{rows:,} of {len(entries):,} entries")
 
-    while loading.rows < len(entries):
+    while loading.met < len(entries):
         with locked(row) as (db, stored):
             if stored is None:
                 return None
             loading.meet(known_folders(db, row.project_id))
             copy_entries(db, loading, islice(walk, _PIECE), told, "entries")
             store_folders(db, loading)
-            note = {"stamp": stamp, "rows": loading.rows, "digest": loading.digest.hexdigest()}
+            note = {"stamp": stamp, "rows": loading.met, "digest": loading.digest.hexdigest()}
             stored.options = stored.options | {PARTIAL: note}
     return loading
 

@@ -14,6 +14,7 @@ from pruxel.core.base.limits import Limits
 from pruxel.core.sources.harvest import Won, harvest, paths_in
 from pruxel.core.sources.name_lists import NameList, parse_names
 from pruxel.core.sources.packs import PackSource
+from pruxel.server.jobs.risk import at, left_alone, risk_of
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.scan import finished, read_source
 from pruxel.server.jobs.stacks import StoredStack, open_source, stored_stack
@@ -26,6 +27,7 @@ from pruxel.server.store.tables import EntryRow, Glance, Job, NameListRow, Sourc
 _READABLE = ("material", "model", "level", "table", "text", "unknown")
 _MOST_READ = 20_000
 _MOST_SHOWN = 500
+_MOST_SECONDS = 180.0
 
 
 def store_names(project: uuid.UUID, label: str, data: bytes) -> tuple[uuid.UUID, NameList]:
@@ -107,10 +109,14 @@ def _mentioned(stack: StoredStack, context: Context) -> set[str]:
         wanted = (EntryRow.slot.in_(stack.state.winning), EntryRow.kind.in_(_READABLE), EntryRow.size < 32 << 20)
         rows = list(db.execute(select(EntryRow).where(*wanted).order_by(EntryRow.kind).limit(_MOST_READ)).scalars())
     found: set[str] = set()
+    check = left_alone(stack.state.project)
     for row, part in context.each(rows, lambda r: r.path):
         found.add(row.path)
+        risk = risk_of(row, _MOST_SECONDS)
         try:
-            found |= paths_in(stack.read_row(row, part))
+            check(risk)
+            with at(risk):
+                found |= paths_in(stack.read_row(row, part))
         except InputError:
             continue
     return found

@@ -29,6 +29,7 @@ from pruxel.core.scene.walk import parts
 from pruxel.core.sources.kinds import DRAWN
 from pruxel.server.jobs.playing import played
 from pruxel.server.jobs.queue import BEHIND, put_job
+from pruxel.server.jobs.risk import at, left_alone, risk_of
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import stored_stack
 from pruxel.server.store.blobs import has_blob, put_blob
@@ -46,6 +47,7 @@ _MOST_PLACED = 5000
 _HANDFUL = 24
 _PAPER, _SEA = (236, 228, 212), (38, 104, 96)
 _WAIT_SECONDS = 0.4
+_MOST_SECONDS = 180.0
 log = logging.getLogger("pruxel.pictures")
 
 
@@ -157,16 +159,15 @@ def in_sight(job: Job, context: Context) -> None:
 def _draw(job: Job, rows: list[EntryRow], context: Context, *, gives_way: bool) -> bool:
     """Draw entries one by one; each fails for itself, with its reason kept. False when it gave way to its likes."""
     stack = stored_stack(job.project_id)
-    opened = Opener(stack)
+    opened, check = Opener(stack), left_alone(job.project_id)
     for drawn, (row, part) in enumerate(context.part(0.02, 1.0).each(rows, lambda r: r.path)):
         if gives_way and not _turn_comes(part, drawn):
             return False
-        with session() as db:
-            # Should this one bring the process down, it is known which it was.
-            stored = db.get_one(Job, job.id)
-            stored.payload = stored.payload | {"at": row.id}
+        risk = risk_of(row, _MOST_SECONDS)
         try:
-            key, fault = _picture(row, opened, stack.state, part), None
+            check(risk)
+            with at(risk):
+                key, fault = _picture(row, opened, stack.state, part), None
         except CancelledError:
             raise
         except PruxelError as error:

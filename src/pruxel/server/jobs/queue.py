@@ -14,6 +14,7 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from pruxel.server.store.jobs import active_job, change_job, job_event, tell
+from pruxel.server.store.setbacks import forgive
 from pruxel.server.store.tables import Job, SourceRow
 
 TASK = "pruxel.run"
@@ -87,7 +88,8 @@ def _defer(db: Session, job: Job, key: str) -> None:
 
 
 def put_read_again(db: Session, row: SourceRow) -> Job:
-    """Store the job that reads one mounted source again, changed or not."""
+    """Store the job that reads one mounted source again, changed or not, whatever it did before."""
+    forgive(db, row.project_id, "source", [row.address])
     payload = {"mount": row.mount, "source": str(row.id), "key": str(row.id), "force": True}
     return put_job(db, row.project_id, "scan", f"Reading {row.label}", payload)
 

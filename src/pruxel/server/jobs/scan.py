@@ -2,21 +2,26 @@
 
 from __future__ import annotations
 
+import logging
 import uuid
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 from sqlalchemy import delete, func, select, text
+from sqlalchemy.exc import OperationalError
 
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import Fault, InputError
+from pruxel.core.base.errors import CancelledError, Fault, InputError, PruxelError, unforeseen
+from pruxel.core.sources.files import read_text
 from pruxel.core.sources.open import Opened, open_address, stamp_of
-from pruxel.core.sources.origin import INSIDE
+from pruxel.core.sources.origin import split_address
 from pruxel.core.sources.packs import UNNAMED, PackSource
 from pruxel.core.sources.profile_files import find_profiles
 from pruxel.server.jobs.loads import PARTIAL, count_new, load_difference, load_new, locked
 from pruxel.server.jobs.pictures import draw_anew
 from pruxel.server.jobs.queue import put_job, put_names_again
+from pruxel.server.jobs.risk import Risk, at, left_alone
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import check_root, known_of, opened_anew
 from pruxel.server.store.database import engine, session
@@ -26,7 +31,9 @@ from pruxel.server.store.slots import settle
 from pruxel.server.store.stack_state import READY, touch
 from pruxel.server.store.tables import WORD_INDEX, Job, Project, SourceRow
 
+log = logging.getLogger("pruxel.scan")
 _MANY = 100_000
+_MOST_SECONDS = 4 * 3600.0
 _MOST_PROBLEMS = 500
 
 
@@ -34,7 +41,7 @@ _MOST_PROBLEMS = 500
 def scan(job: Job, context: Context) -> None:
     """Read a mounted place, or one source again. What is loaded stays when this is stopped, and is gone on from."""
     mount = str(job.payload["mount"])
-    check_root(Path(mount.split(INSIDE, maxsplit=1)[0]))
+    check_root(split_address(mount)[0])
     if not job.payload.get("source"):
         adopt_profile(job.project_id, Path(mount))
         register(job.project_id, mount, context)
@@ -49,9 +56,28 @@ def scan(job: Job, context: Context) -> None:
         )
     if job.payload.get("source"):
         rows = [r for r in rows if str(r.id) == job.payload["source"]]
+    check = left_alone(job.project_id)
     for row, part in context.each(rows, lambda r: r.label):
-        read_source(row, part, force=force)
+        _contained(row, part, check, force=force)
     finished(job.project_id)
+
+
+def _contained(row: SourceRow, context: Context, check: Callable[[Risk], None], *, force: bool) -> None:
+    """Read one source; whatever it throws becomes its problem, and the others are read all the same."""
+    risk = Risk("source", row.address, stamp_of(row.address), _MOST_SECONDS)
+    try:
+        check(risk)
+        with at(risk):
+            read_source(row, context, force=force)
+    except (CancelledError, OperationalError):
+        raise
+    except Exception as error:
+        log.exception("reading %s failed", row.label)
+        _failed(row, _fault_of(error, row), stamp_of(row.address))
+
+
+def _fault_of(error: Exception, row: SourceRow) -> Fault:
+    return error.fault if isinstance(error, PruxelError) else unforeseen(error, row.label).fault
 
 
 def finished(project: uuid.UUID) -> None:
@@ -70,7 +96,7 @@ def adopt_profile(project: uuid.UUID, mount: Path) -> None:
             return
         own = find_profiles(mount)
         if own:
-            found.profile, found.profile_home = own[0].read_text("utf-8"), str(mount)
+            found.profile, found.profile_home = read_text(own[0]), str(mount)
             touch(db, project)
 
 
@@ -172,7 +198,7 @@ def _read_source(row: SourceRow, context: Context, *, force: bool) -> None:
         stored.state, stored.stamp, stored.kind = READY, stamp, source.kind
         stored.entries, stored.size = loading.rows, loading.size
         stored.named, stored.hashed = named, hashed
-        stored.problems = _told(problems)
+        stored.problems = _told([*problems, *loading.left_out()])
         touch(db, row.project_id)
         tell(db, {"changed": "sources", "project_id": str(row.project_id)})
     if loading.rows >= _MANY and fresh:

@@ -19,7 +19,7 @@ from pruxel.core.sources.carve import CarvedSource, Hit
 from pruxel.core.sources.kinds import Kind
 from pruxel.core.sources.knowledge import Knowledge
 from pruxel.core.sources.open import origin_at, reopen, stamp_of
-from pruxel.core.sources.origin import INSIDE
+from pruxel.core.sources.origin import split_address
 from pruxel.core.sources.profile import Profile
 from pruxel.core.sources.references import Resolution, candidate_paths
 from pruxel.server.settings import settings
@@ -87,7 +87,7 @@ def known_of(project: uuid.UUID, revision: int) -> Knowledge:
 
 def open_source(row: SourceRow, known: Knowledge, revision: int, context: Context) -> Source:
     """A mounted source, kept open while nothing about it changes; raises `InputError` when its file did."""
-    check_root(Path(row.address.split(INSIDE)[0]))
+    check_root(split_address(row.address)[0])
     if row.stamp and stamp_of(row.address) != row.stamp:
         raise InputError(
             ErrorCode.SOURCE_CHANGED,

@@ -13,6 +13,8 @@ import orjson
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
+from pruxel.core.base.writing import cannot_write, make_folder, write_below
+from pruxel.core.sources.files import steady
 from pruxel.server.jobs.extract import named_rows
 from pruxel.server.jobs.stacks import StoredStack, stored_entry, stored_stack
 from pruxel.server.settings import settings
@@ -25,13 +27,12 @@ def unpacked_file(entry: int) -> str:
     """Unpack an entry into a file of its own, for the caller to send and remove; its place. Raises `InputError`."""
     row, stack = stored_entry(entry)
     data = stack.read_row(row, Context())
-    home = settings().data_folder / "sending"
-    home.mkdir(parents=True, exist_ok=True)
-    place = home / uuid4().hex
-    with place.open("wb") as file:
-        for at in range(0, len(data), _PIECE):
-            file.write(data[at : at + _PIECE])
-    return str(place)
+    home, name = make_folder(settings().sending), uuid4().hex
+    try:
+        write_below(home, name, (steady(data[at : at + _PIECE]) for at in range(0, len(data), _PIECE)))
+    except OSError as error:
+        raise cannot_write(error, home) from error
+    return str(home / name)
 
 
 class _Sink:
@@ -68,13 +69,12 @@ def zip_pieces(stack: StoredStack, chosen: dict[str, Any]) -> Iterator[bytes]:
         for row, name in named_rows(stack, chosen):
             try:
                 data = stack.read_row(row, Context())
+                with archive.open(zipfile.ZipInfo(name), "w", force_zip64=len(data) > 1 << 31) as target:
+                    for at in range(0, len(data), _PIECE):
+                        target.write(steady(data[at : at + _PIECE]))
+                        yield sink.taken()
             except InputError as error:
                 faults.append(error.fault.line())
-                continue
-            with archive.open(zipfile.ZipInfo(name), "w", force_zip64=len(data) > 1 << 31) as target:
-                for at in range(0, len(data), _PIECE):
-                    target.write(data[at : at + _PIECE])
-                    yield sink.taken()
         if faults:
             archive.writestr(zipfile.ZipInfo("not extracted.txt"), "\n".join(faults))
     yield sink.taken()

@@ -18,12 +18,13 @@ import procrastinate
 from procrastinate.jobs import Status
 
 from pruxel.core.base.errors import ErrorCode, Fault
-from pruxel.server.jobs.children import Child, Ending, Limits
+from pruxel.server.jobs.children import Child, Ended, Ending, Limits
 from pruxel.server.jobs.queue import BACK, FRONT, TASK, put_again, put_job
+from pruxel.server.jobs.risk import CAREFUL, Risk
 from pruxel.server.settings import settings
 from pruxel.server.store.database import session
-from pruxel.server.store.entry_faults import brought_down
 from pruxel.server.store.jobs import ATTEMPTS, change_job, fail_lost, should_stop
+from pruxel.server.store.setbacks import set_back
 from pruxel.server.store.tables import Job, Project
 
 log = logging.getLogger("pruxel.worker")
@@ -82,13 +83,15 @@ def supervise(job_id: uuid.UUID, children: _Children) -> None:
 
     limits = Limits(_LONGEST.get(job.kind, _LONGEST_OF_ALL), settings().job_memory_bytes)
     with children.one() as child:
-        ending = child.run(job_id, limits, asked_to_stop, _LEAVING.is_set)
-    if ending is not Ending.DONE:
-        log.warning("job %s (%s): its process ended: %s", job_id, job.kind, ending)
-        _after(job_id, ending)
+        ended = child.run(job_id, limits, asked_to_stop, _LEAVING.is_set)
+    if ended.ending is not Ending.DONE:
+        at = "" if ended.risk is None else f" at {ended.risk.name}"
+        log.warning("job %s (%s): its process ended%s: %s", job_id, job.kind, at, ended.ending)
+        _after(job_id, ended)
 
 
-def _after(job_id: uuid.UUID, ending: Ending) -> None:
+def _after(job_id: uuid.UUID, ended: Ended) -> None:
+    ending = ended.ending
     with session() as db:
         job = db.get(Job, job_id, with_for_update=True)
         if job is None or job.status not in {"queued", "running"}:
@@ -100,13 +103,16 @@ def _after(job_id: uuid.UUID, ending: Ending) -> None:
             )
         elif _LEAVING.is_set():
             put_again(db, job, attempts=max(job.attempts - 1, 0), message="waits for a worker")
+        elif ended.risk is not None:
+            # One file did it: should it do so once more, it is set aside, and the others go on.
+            risk = ended.risk
+            set_back(db, job.project_id, risk.kind, risk.name, risk.stamp, harm_of(ended, risk))
+            put_again(db, job, attempts=0, message="goes on")
         elif ending in {Ending.TOO_LONG, Ending.TOO_LARGE}:
             change_job(db, job_id, status="failed", message=f"ended: {ending}", fault=_over(job, ending).as_dict())
-        elif brought_down(db, job):
-            # One entry brought the process down: it is set aside, the others go on.
-            put_again(db, job, attempts=0, message="goes on with the next")
         elif job.attempts < ATTEMPTS:
-            put_again(db, job, fraction=0.0, message="the worker stopped; trying again")
+            # Whatever reads several things at once reads one at a time now, so that it is known which did it.
+            put_again(db, job, fraction=0.0, message="its process ended; trying again", payload=job.payload | CAREFUL)
         else:
             fail_lost(db, job)
 
@@ -126,6 +132,24 @@ def _over(job: Job, ending: Ending) -> Fault:
     )
 
 
+def harm_of(ended: Ended, risk: Risk) -> Fault:
+    """What a file did, in words."""
+    expected = None
+    match ended.ending, ended.signal:
+        case Ending.TOO_LONG, _:
+            code, words, expected = ErrorCode.BUDGET, "reading this takes too long", f"at most {risk.seconds:.0f} s"
+        case Ending.TOO_LARGE, _:
+            most = f"at most {settings().job_memory_bytes / 1e9:.1f} GB"
+            code, words, expected = ErrorCode.BUDGET, "reading this takes too much memory", most
+        case _, signal.SIGBUS:
+            code, words = ErrorCode.SOURCE_CHANGED, "the file became shorter while it was read, or its disk failed"
+        case _, signal.SIGKILL:
+            code, words = ErrorCode.BUDGET, "the system ended its reader, probably for want of memory"
+        case _:
+            code, words = ErrorCode.MALFORMED, "reading this brought its reader down"
+    return Fault(code, words, file=risk.name, expected=expected)
+
+
 def _clear_partial(job: Job) -> None:
     """Remove what a delivery left half-written."""
     if job.kind == "deliver":
@@ -140,7 +164,7 @@ async def rescue(queue: procrastinate.App) -> list[uuid.UUID]:
         job_id = uuid.UUID(str(task.task_kwargs["job_id"]))
         found.append(job_id)
         await queue.job_manager.finish_job(task, Status.FAILED, delete_job=True)
-        await asyncio.to_thread(_after, job_id, Ending.DIED)
+        await asyncio.to_thread(_after, job_id, Ended(Ending.DIED))
     return found
 
 

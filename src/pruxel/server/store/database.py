@@ -12,11 +12,14 @@ from sqlalchemy.orm import Session
 
 from pruxel.server.settings import settings
 
+# Values that people type (keys above all) do not belong in messages of errors, which go to logs.
+_QUIET: dict[str, Any] = {"hide_parameters": True, "connect_args": {"connect_timeout": 10}}
+
 
 @lru_cache(maxsize=1)
 def engine() -> Engine:
     """The one engine of this process."""
-    return create_engine(_url(), pool_size=8, max_overflow=8, pool_pre_ping=True)
+    return create_engine(_url(), pool_size=8, max_overflow=8, pool_pre_ping=True, **_QUIET)
 
 
 @lru_cache(maxsize=1)
@@ -26,6 +29,7 @@ def _asking() -> Engine:
         pool_size=8,
         max_overflow=8,
         pool_pre_ping=True,
+        **_QUIET,
         pool_reset_on_return=None,
         isolation_level="AUTOCOMMIT",
     )

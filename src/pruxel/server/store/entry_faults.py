@@ -8,8 +8,8 @@ from sqlalchemy import delete, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from pruxel.core.base.errors import ErrorCode, Fault
-from pruxel.server.store.tables import EntryFault, EntryRow, Job
+from pruxel.core.base.errors import Fault
+from pruxel.server.store.tables import EntryFault, EntryRow
 
 # Instead of a picture's key, until the sources are read anew.
 NOT_DRAWABLE = ""
@@ -21,22 +21,6 @@ def set_aside(db: Session, project: uuid.UUID, row: EntryRow, fault: Fault) -> N
     values = {"entry": row.id, "project_id": project, "path": row.path, "fault": fault.as_dict()}
     made = insert(EntryFault).values(values)
     db.execute(made.on_conflict_do_update(index_elements=["entry"], set_={"fault": made.excluded.fault}))
-
-
-def brought_down(db: Session, job: Job) -> bool:
-    """Set the entry aside that a drawing job was at when its process died; whether there is one."""
-    at = job.payload.get("at")
-    row = None if at is None else db.get(EntryRow, at)
-    if row is None or row.picture == NOT_DRAWABLE:
-        return False
-    fault = Fault(
-        ErrorCode.MALFORMED,
-        "reading this brought its reader down",
-        file=row.path,
-        hint="The file is probably damaged. Everything else goes on; extract it raw to keep its bytes.",
-    )
-    set_aside(db, job.project_id, row, fault)
-    return True
 
 
 def faults_of(db: Session, project: uuid.UUID, most: int) -> list[EntryFault]:

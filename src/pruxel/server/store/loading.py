@@ -11,11 +11,15 @@ from itertools import islice
 from sqlalchemy import delete, select, text
 from sqlalchemy.orm import Session
 
+from pruxel.core.base.errors import ErrorCode, Fault
 from pruxel.core.sources.base import Listed
+from pruxel.core.sources.names import is_sound
 from pruxel.server.store.samples import take_samples
 from pruxel.server.store.tables import EntryRow, FacetCount, Folder, FolderCount, Slot
 
 _LINES = 20_000
+_LARGEST = (1 << 63) - 1
+_MOST_TOLD = 100
 COLUMNS = "slot, folder, path, kind, size, stored, stamp, variant"
 
 
@@ -35,8 +39,10 @@ class Loading:
     project: uuid.UUID
     slot: int
     variant_of: Callable[[str], str] | None = None
+    met: int = 0
     rows: int = 0
     size: int = 0
+    unsound: list[Listed] = field(default_factory=list)
     folders: dict[str, _Tally] = field(default_factory=dict)
     facets: dict[tuple[str, str, int], list[int]] = field(default_factory=dict)
     fresh: list[tuple[int, str]] = field(default_factory=list)
@@ -49,8 +55,12 @@ class Loading:
             self.folders.setdefault(name, tally)
 
     def line(self, item: Listed) -> str:
-        """One line for COPY; paths hold neither tabs, line ends nor backslashes, since their names were made safe."""
+        """One line for COPY: sound paths hold neither tabs, line ends nor backslashes. Nothing for unsound ones."""
         path, kind, size, stored, _, stamp = item
+        self.met += 1
+        if not (is_sound(path) and 0 <= size <= _LARGEST and 0 <= stored <= _LARGEST and abs(stamp) <= _LARGEST):
+            self.unsound.append(item)
+            return ""
         name = path[: max(path.rfind("/"), 0)]
         folder = self.folders.get(name) or self._folder(name)
         folder.files += 1
@@ -66,11 +76,38 @@ class Loading:
         self.size += size
         return f"{self.slot}\t{folder.id}\t{path}\t{kind}\t{size}\t{stored}\t{stamp}\t{variant}\n"
 
+    def left_out(self) -> list[Fault]:
+        """What was not loaded since it cannot be stored, with the reason."""
+        shown = [_why(item) for item in self.unsound[:_MOST_TOLD]]
+        more = len(self.unsound) - len(shown)
+        if more:
+            shown.append(Fault(ErrorCode.UNSAFE_NAME, f"{more:,} more entries of the kind are left out"))
+        return shown
+
     def _folder(self, name: str) -> _Tally:
         found = _Tally(self.spare_ids.pop())
         self.folders[name] = found
         self.fresh.append((found.id, name))
         return found
+
+
+def _why(item: Listed) -> Fault:
+    if not is_sound(item.path):
+        return Fault(
+            ErrorCode.UNSAFE_NAME,
+            "an entry is left out: its path cannot be stored",
+            expected="a relative path of at most 1,000 characters",
+            found=f"{item.path[:120]!a}, {len(item.path):,} characters",
+            hint="Shorten the names of the folders that it lies in.",
+        )
+    return Fault(
+        ErrorCode.MALFORMED,
+        "an entry is left out: no file can be so large",
+        file=item.path,
+        expected="sizes below 2^63 bytes",
+        found=f"{item.size:,} bytes, stored as {item.stored:,}",
+        hint="The list of entries is damaged.",
+    )
 
 
 def new_slot(db: Session, project: uuid.UUID, source: uuid.UUID, holders: list[str]) -> int:
@@ -94,12 +131,12 @@ def known_folders(db: Session, project: uuid.UUID) -> dict[str, _Tally]:
 def copy_entries(
     db: Session, loading: Loading, entries: Iterable[Listed], told: Callable[[int], None], into: str
 ) -> None:
-    """Stream entries into `into`; the transaction is the caller's. `told` hears how many rows are in."""
+    """Stream entries into `into`; the transaction is the caller's. `told` hears how many were met."""
     cursor = db.connection().connection.cursor()
     with cursor.copy(f"COPY {into} ({COLUMNS}) FROM STDIN") as copy:
         for chunk in _chunks(entries, loading, db):
             copy.write(chunk)
-            told(loading.rows)
+            told(loading.met)
 
 
 def _chunks(entries: Iterable[Listed], loading: Loading, db: Session) -> Iterator[str]:

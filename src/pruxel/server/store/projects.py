@@ -34,10 +34,16 @@ def profile_of(project: Project) -> LoadedProfile:
     return build_profile(project.profile, "profile", home)
 
 
+def keys_of(db: Session, project: uuid.UUID) -> dict[str, bytes]:
+    """The project's ring, without keys that only another installation can open."""
+    rows = db.execute(select(KeyRow).where(KeyRow.project_id == project)).scalars()
+    return {row.name: row.value for row in rows if row.value is not None}
+
+
 def knowledge_of(db: Session, project: uuid.UUID) -> Knowledge:
     """All that is known when the project's sources are opened."""
     found = db.get_one(Project, project)
-    keys = {k.name: k.value for k in db.execute(select(KeyRow).where(KeyRow.project_id == project)).scalars()}
+    keys = keys_of(db, project)
     loaded = profile_of(found)
     lists = db.execute(select(NameListRow).where(NameListRow.project_id == project).order_by(NameListRow.label))
     own = [parse_names(get_blob(row.blob), row.label, Limits()) for row in lists.scalars()]

@@ -13,7 +13,6 @@ from sqlalchemy import (
     ForeignKey,
     Index,
     Integer,
-    LargeBinary,
     Text,
     UniqueConstraint,
     func,
@@ -21,6 +20,8 @@ from sqlalchemy import (
 )
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+from pruxel.server.store.sealing import Sealed
 
 Json = dict[str, Any]
 
@@ -214,13 +215,13 @@ class Mark(Base):
 
 
 class KeyRow(Base):
-    """A key of the project's ring. Its value never leaves the server."""
+    """A key of the project's ring. Its value never leaves the server; None when another installation sealed it."""
 
     __tablename__ = "keys"
 
     project_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), primary_key=True)
     name: Mapped[str] = mapped_column(primary_key=True)
-    value: Mapped[bytes] = mapped_column(LargeBinary)
+    value: Mapped[bytes | None] = mapped_column(Sealed, nullable=False)
 
 
 class NameListRow(Base):
@@ -369,6 +370,20 @@ class EntryFault(Base):
     entry: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
     project_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
     path: Mapped[str]
+    fault: Mapped[dict[str, Any]]
+
+
+class Setback(Base):
+    """A file that brought work down: an entry by its path or a source by its address, and how often it did."""
+
+    __tablename__ = "setbacks"
+
+    project_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), primary_key=True)
+    kind: Mapped[str] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(primary_key=True)
+    stamp: Mapped[str]
+    version: Mapped[str]
+    times: Mapped[int] = mapped_column(Integer)
     fault: Mapped[dict[str, Any]]
 
 
