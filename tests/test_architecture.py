@@ -22,11 +22,11 @@ ROWS = [
     {"core.recipe"},
     {"core.deliver"},
     {"sample"},
-    {"server.settings", "server.postgres"},
+    {"server.settings", "server.postgres", "server.logs", "server.running"},
     {"server.store"},
     {"server.jobs"},
     {"server.api"},
-    {"server.main", "server.demo"},
+    {"server.main", "server.demo", "server.serve"},
     {"cli"},
 ]
 LEVEL = {room: level for level, row in enumerate(ROWS) for room in row}

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import base64
+import hashlib
 from collections.abc import Callable
 from typing import Any
 
 from fastapi.testclient import TestClient
+from httpx2 import Response
 
 Wait = Callable[..., Any]
 
@@ -32,3 +35,12 @@ def view(client: TestClient, workpiece: str, wait_for: Wait) -> dict[str, Any]:
         return content if content and content["findings"] is not None else None
 
     return wait_for(ask)  # type: ignore[no-any-return]
+
+
+def digest_of(data: bytes) -> str:
+    return f"sha-256=:{base64.b64encode(hashlib.sha256(data).digest()).decode()}:"
+
+
+def piece(client: TestClient, address: str, offset: int, data: bytes) -> Response:
+    """Send a piece of a file as the page does."""
+    return client.put(address, params={"offset": offset}, content=data, headers={"Content-Digest": digest_of(data)})

@@ -8,7 +8,7 @@ import time
 from multiprocessing.connection import Connection
 
 
-def serve(pipe: Connection, _nice: int) -> None:
+def serve(pipe: Connection, _nice: int, _name: str) -> None:
     stop = {"asked": False}
     signal.signal(signal.SIGTERM, lambda *_: stop.update(asked=True))
     while True:
@@ -32,4 +32,4 @@ def serve(pipe: Connection, _nice: int) -> None:
             case "ends when told":
                 while not stop["asked"]:
                     time.sleep(0.05)
-        pipe.send("over")
+        pipe.send("done")

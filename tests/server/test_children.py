@@ -9,7 +9,7 @@ from collections.abc import Iterator
 import pytest
 
 from pruxel.server.jobs import children
-from pruxel.server.jobs.children import Child, Ending, Limits, resident_bytes
+from pruxel.server.jobs.children import Child, Ended, Ending, Limits, resident_bytes
 from tests.server import misbehaving
 
 ROOM = Limits(seconds=30.0, bytes=4 << 30)
@@ -19,14 +19,14 @@ ROOM = Limits(seconds=30.0, bytes=4 << 30)
 def child(monkeypatch: pytest.MonkeyPatch) -> Iterator[Child]:
     monkeypatch.setattr(children, "_serve", misbehaving.serve)
     monkeypatch.setattr(children, "_GRACE_SECONDS", 0.5)
-    one = Child(5)
+    one = Child(5, "test")
     yield one
     one.end()
 
 
 def run(
     child: Child, monkeypatch: pytest.MonkeyPatch, does: str, limits: Limits = ROOM, stop_after: float | None = None
-) -> Ending:
+) -> Ended:
     monkeypatch.setenv("PRUXEL_TEST_DOES", does)
     child.end()  # the next is started with this environment
     begun = time.monotonic()
@@ -54,15 +54,15 @@ def test_how_it_ends_is_known_and_the_next_job_runs(
     stop_after: float | None,
     ending: Ending,
 ) -> None:
-    assert run(child, monkeypatch, does, limits, stop_after) is ending
-    assert run(child, monkeypatch, "well") is Ending.DONE
+    assert run(child, monkeypatch, does, limits, stop_after).ending is ending
+    assert run(child, monkeypatch, "well").ending is Ending.DONE
 
 
 def test_a_child_is_kept_from_job_to_job(child: Child, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("PRUXEL_TEST_DOES", "well")
     pids = set()
     for _ in range(3):
-        assert child.run(uuid.uuid4(), ROOM, lambda: False, lambda: False) is Ending.DONE
+        assert child.run(uuid.uuid4(), ROOM, lambda: False, lambda: False).ending is Ending.DONE
         assert child._process is not None
         pids.add(child._process.pid)
     assert len(pids) == 1
@@ -71,7 +71,7 @@ def test_a_child_is_kept_from_job_to_job(child: Child, monkeypatch: pytest.Monke
 def test_leaving_is_passed_on(child: Child, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("PRUXEL_TEST_DOES", "ends when told")
     begun = time.monotonic()
-    assert child.run(uuid.uuid4(), ROOM, lambda: False, lambda: time.monotonic() - begun > 3.0) is Ending.DONE
+    assert child.run(uuid.uuid4(), ROOM, lambda: False, lambda: time.monotonic() - begun > 3.0).ending is Ending.DONE
 
 
 def test_memory_of_what_is_gone_is_none() -> None:

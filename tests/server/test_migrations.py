@@ -3,6 +3,7 @@
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 
+from pruxel.server.store import harm  # noqa: F401 - its tables belong to the metadata
 from pruxel.server.store.database import engine
 from pruxel.server.store.tables import Base
 

@@ -22,7 +22,7 @@ from pruxel.core.formats.gltf import write_gltf
 from pruxel.sample.containers import VAULT_KEY, WRONG_KEY, bulk_bytes
 from pruxel.sample.files import pack_bytes
 from tests.conftest import CRAB
-from tests.server.asking import ended, new_project
+from tests.server.asking import ended, new_project, piece
 from tests.server.conftest import Worker
 from tests.server.test_api import facets
 
@@ -543,15 +543,15 @@ def test_uploads_go_on_where_they_broke_off(client: TestClient, worker: Worker, 
     url = f"/api/projects/{made}/uploads"
     first = client.post(url, json=wish).json()
     assert first["have"] == 0
-    client.put(f"{url}/{first['id']}", params={"offset": 0}, content=data[:100_000])
-    wrong = client.put(f"{url}/{first['id']}", params={"offset": 0}, content=data[:100])
+    piece(client, f"{url}/{first['id']}", 0, data[:100_000])
+    wrong = piece(client, f"{url}/{first['id']}", 0, data[:100])
     assert wrong.status_code == 409
     again = client.post(url, json=wish).json()
     assert (again["id"], again["have"]) == (first["id"], 100_000)
-    over = client.put(f"{url}/{first['id']}", params={"offset": 100_000}, content=data)
+    over = piece(client, f"{url}/{first['id']}", 100_000, data)
     assert over.status_code == 409
     have = client.post(url, json=wish).json()["have"]
-    done = client.put(f"{url}/{first['id']}", params={"offset": have}, content=data[have:]).json()
+    done = piece(client, f"{url}/{first['id']}", have, data[have:]).json()
     assert Path(done["path"]).read_bytes() == data
     mount(client, made, Path(done["path"]).parent, wait_for)
     assert [e["path"] for e in find(client, made)] == ["sent file.bin"]

@@ -8,33 +8,39 @@ from typing import Annotated
 
 import typer
 
+from pruxel.cli.told import told
+
 
 def serve(
     port: Annotated[int | None, typer.Option(help="loopback port; PRUXEL_PORT otherwise")] = None,
 ) -> None:
     """Serve the page and its interface on the loopback address."""
-    import uvicorn
+    from pruxel.server.serve import serve_page
 
-    from pruxel.server.main import create_app
-    from pruxel.server.settings import settings
-
-    chosen = port or settings().port
-    typer.echo(f"Pruxel: http://{settings().host}:{chosen}/?key={settings().access_token()}")
-    uvicorn.run(create_app(), host=settings().host, port=chosen, log_level="warning", timeout_graceful_shutdown=1)
+    with told():
+        serve_page(port)
 
 
 def worker() -> None:
     """Work through the queue until told to stop."""
     from pruxel.server.jobs.worker import run_worker
+    from pruxel.server.running import end_with_whom_the_environment_names
+    from pruxel.server.store.database import wait_for_database
 
-    run_worker()
+    with told():
+        end_with_whom_the_environment_names()
+        wait_for_database(typer.echo)
+        run_worker()
 
 
 def migrate() -> None:
     """Bring the database to the current shape."""
+    from pruxel.server.store.database import wait_for_database
     from pruxel.server.store.migrate import migrate_database
 
-    migrate_database()
+    with told():
+        wait_for_database(typer.echo)
+        migrate_database()
 
 
 def openapi(target: Annotated[Path, typer.Argument()]) -> None:

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import os
 import secrets
 from functools import lru_cache
 from pathlib import Path
+from typing import Literal
 
-from pydantic import Field, SecretStr
-from pydantic_settings import BaseSettings, SettingsConfigDict
+from pydantic import Field, SecretStr, ValidationError
+from pydantic_settings import BaseSettings, SettingsConfigDict, SettingsError
+
+from pruxel.core.base.errors import ErrorCode, UsageError
+from pruxel.core.base.writing import cannot_write
 
 
 class Settings(BaseSettings):
@@ -22,12 +27,13 @@ class Settings(BaseSettings):
     database_url: str = "postgresql://pruxel@127.0.0.1:54737/pruxel"
     blob_url: str | None = None
     host: str = "127.0.0.1"
-    port: int = 8737
+    port: int = Field(8737, ge=1, le=65535)
     roots: list[Path] = Field(default_factory=lambda: [Path.home()])
     output_folder: Path | None = None
     sqlalchemy_echo: bool = False
-    job_memory_gb: float = 8.0
-    store_gb: float = 20.0
+    job_memory_gb: float = Field(8.0, gt=0.1)
+    store_gb: float = Field(20.0, gt=0)
+    log_level: Literal["debug", "info", "warning", "error"] = "info"
     secret: SecretStr | None = None
 
     @property
@@ -74,13 +80,28 @@ class Settings(BaseSettings):
         """This installation's token, made on first use and readable only by its owner."""
         path = self.data_folder / "access-token"
         if not path.is_file():
-            self.data_folder.mkdir(parents=True, exist_ok=True)
-            path.touch(mode=0o600)
-            path.write_text(secrets.token_urlsafe(24))
+            try:
+                self.data_folder.mkdir(parents=True, exist_ok=True)
+                path.touch(mode=0o600)
+                path.write_text(secrets.token_urlsafe(24))
+            except OSError as error:
+                raise cannot_write(error, path) from error
         return path.read_text().strip()
 
 
 @lru_cache(maxsize=1)
 def settings() -> Settings:
-    """The settings of this process."""
-    return Settings()
+    """The settings of this process; raises `UsageError` for one that makes no sense."""
+    try:
+        return Settings()
+    except (ValidationError, SettingsError) as error:
+        first = error.errors()[0] if isinstance(error, ValidationError) else None
+        name = "PRUXEL_" + ".".join(str(part) for part in first["loc"]).upper() if first else "PRUXEL_…"
+        raise UsageError(
+            ErrorCode.USAGE,
+            "a setting makes no sense",
+            field=name,
+            expected=str(first["msg"]) if first else 'a list as JSON, such as ["/home/me/games"]',
+            found=repr(os.environ.get(name))[:80] if first else str(error)[:120],
+            hint="docs/guide.md lists the settings.",
+        ) from None

@@ -1,4 +1,5 @@
 import createClient from 'openapi-fetch'
+import { digestOf } from '../model/digest'
 import type { components, paths } from './schema'
 
 type Schemas = components['schemas']

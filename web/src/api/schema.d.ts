@@ -1250,7 +1250,9 @@ export interface paths {
         get?: never;
         /**
          * Send Piece
-         * @description Bytes of the file from `offset` on; refused when that is not where the file so far ends.
+         * @description Bytes of the file from `offset` on, kept when their digest fits; refused when the file so far ends elsewhere.
+         *
+         *     One page at a time sends a file.
          */
         put: operations["send_piece_api_projects__project__uploads__upload__put"];
         post?: never;
@@ -6043,7 +6045,10 @@ export interface operations {
             query: {
                 offset: number;
             };
-            header?: never;
+            header?: {
+                /** @description `sha-256=:…:` of the piece, as in RFC 9530 */
+                "content-digest"?: string;
+            };
             path: {
                 project: string;
                 upload: string;

@@ -13,12 +13,15 @@ from threading import Lock, Thread
 from typing import ParamSpec, TypeVar, cast
 
 from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.server.logs import begin_log
+from pruxel.server.running import end_with_parent
 
 Given = ParamSpec("Given")
 Result = TypeVar("Result")
 _PROCESSES = 2
 _PATIENCE_S = 60.0
 _FAREWELL_S = 1.0
+_LOGS = 8
 _lock = Lock()
 
 
@@ -28,7 +31,9 @@ def _pool() -> ProcessPoolExecutor:
 
 
 def _deaf() -> None:
-    """Ctrl-C is for the web process, which ends these with itself."""
+    """Ctrl-C is for the web process, which ends these with itself; should it be killed, they end all the same."""
+    end_with_parent()
+    begin_log(f"aside-{(multiprocessing.current_process()._identity or (0,))[-1] % _LOGS}")  # noqa: SLF001
     signal.signal(signal.SIGINT, signal.SIG_IGN)
 
 

@@ -55,10 +55,10 @@ class Limits:
 
 
 class Child:
-    """One process that runs a job at a time. `nice` is how far it gives way to others."""
+    """One process that runs a job at a time. `nice` is how far it gives way to others, `name` that of its log."""
 
-    def __init__(self, nice: int) -> None:
-        self._nice = nice
+    def __init__(self, nice: int, name: str) -> None:
+        self._nice, self._name = nice, name
         self._process: multiprocessing.process.BaseProcess | None = None
         self._pipe: Connection | None = None
 
@@ -117,7 +117,7 @@ class Child:
         if self._process is None or self._pipe is None or not self._process.is_alive():
             context = multiprocessing.get_context("spawn")
             self._pipe, theirs = context.Pipe()
-            self._process = context.Process(target=_serve, args=(theirs, self._nice), daemon=True)
+            self._process = context.Process(target=_serve, args=(theirs, self._nice, self._name), daemon=True)
             self._process.start()
             theirs.close()
         return self._pipe, self._process
@@ -150,13 +150,14 @@ def resident_bytes(pid: int | None) -> int:
         return 0
 
 
-def _serve(pipe: Connection, nice: int) -> None:
+def _serve(pipe: Connection, nice: int, name: str) -> None:
     """The child's life: a job's number comes, the job runs, a word goes back."""
     from pruxel.core.native.warm import warm
     from pruxel.server.jobs import kinds  # noqa: F401 - registers the kinds of jobs
     from pruxel.server.jobs.runner import LEAVING, run_job
+    from pruxel.server.logs import begin_log
 
-    logging.basicConfig(level=logging.WARNING)
+    begin_log(name)
     os.nice(nice)
     threading.Thread(target=_end_with_parent, args=(os.getppid(),), daemon=True).start()
     signal.signal(signal.SIGINT, signal.SIG_IGN)

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from pruxel.core.base.context import Context
 from pruxel.core.sources.base import Listed
 from pruxel.core.sources.knowledge import Knowledge
-from pruxel.server.store.database import session
+from pruxel.server.store.database import unhurried
 from pruxel.server.store.loading import (
     COLUMNS,
     Loading,
@@ -36,7 +36,7 @@ _PIECE = 200_000
 @contextmanager
 def locked(row: SourceRow) -> Iterator[tuple[Session, SourceRow | None]]:
     """A transaction in which nobody else loads into the project; the source as stored, None when it is gone."""
-    with session() as db:
+    with unhurried() as db:
         db.execute(text("SELECT pg_advisory_xact_lock(hashtext(:p))"), {"p": str(row.project_id)})
         yield db, db.get(SourceRow, row.id, with_for_update=True)
 

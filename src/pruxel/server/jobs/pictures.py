@@ -33,7 +33,7 @@ from pruxel.server.jobs.risk import at, left_alone, risk_of
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import stored_stack
 from pruxel.server.store.blobs import has_blob, put_blob
-from pruxel.server.store.database import session
+from pruxel.server.store.database import session, unhurried
 from pruxel.server.store.entry_faults import NOT_DRAWABLE, set_aside, try_again
 from pruxel.server.store.jobs import one_waits, tell, work_goes_on
 from pruxel.server.store.stack_state import StackState
@@ -177,7 +177,7 @@ def _draw(job: Job, rows: list[EntryRow], context: Context, *, gives_way: bool) 
             hint = "The others go on. Opening it on the Bench may say more; the raw file can be saved."
             words = f"it could not be drawn ({type(error).__name__})"
             key, fault = NOT_DRAWABLE, Fault(ErrorCode.MALFORMED, words, file=row.path, hint=hint)
-        with session() as db:
+        with unhurried() as db:
             if fault is not None:
                 set_aside(db, job.project_id, row, fault)
             else:

@@ -12,7 +12,8 @@ from typing import Self
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, ErrorCode, Fault, PruxelError
 from pruxel.server.jobs.queue import put_again
-from pruxel.server.store.database import session
+from pruxel.server.logs import JOB
+from pruxel.server.store.database import session, unhurried
 from pruxel.server.store.jobs import change_job, should_stop
 from pruxel.server.store.tables import Job
 
@@ -68,6 +69,7 @@ def run_job(job_id: uuid.UUID) -> None:
             change_job(db, job_id, status="cancelled")
             return
         change_job(db, job_id, status="running", attempts=job.attempts + 1, fault=None)
+    JOB.set(job_id)
     with _Ear(job_id) as ear:
         status, fault = _outcome(job, ear)
     with session() as db:
@@ -98,7 +100,7 @@ def _outcome(job: Job, ear: _Ear) -> tuple[str, Fault | None]:
         if now - last[0] < _TELL_SECONDS:
             return
         last[0] = now
-        with session() as db:
+        with unhurried() as db:
             change_job(db, job.id, fraction=fraction, message=message)
 
     try:

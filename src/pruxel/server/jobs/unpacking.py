@@ -17,6 +17,7 @@ from pruxel.core.base.writing import cannot_write, make_folder, write_below
 from pruxel.core.sources.files import steady
 from pruxel.server.jobs.extract import named_rows
 from pruxel.server.jobs.stacks import StoredStack, stored_entry, stored_stack
+from pruxel.server.running import end_with_parent
 from pruxel.server.settings import settings
 from pruxel.server.store.blobs import find_blob
 
@@ -82,6 +83,7 @@ def zip_pieces(stack: StoredStack, chosen: dict[str, Any]) -> Iterator[bytes]:
 
 def main(project: str, note: str) -> None:
     """Write a noted selection as a zip to standard output."""
+    end_with_parent()
     noted = find_blob(note) or b""
     chosen = orjson.loads(noted.partition(b" ")[2])
     for piece in zip_pieces(stored_stack(uuid.UUID(project)), chosen):

@@ -21,6 +21,7 @@ from pruxel.core.base.errors import ErrorCode, Fault
 from pruxel.server.jobs.children import Child, Ended, Ending, Limits
 from pruxel.server.jobs.queue import BACK, FRONT, TASK, put_again, put_job
 from pruxel.server.jobs.risk import CAREFUL, Risk
+from pruxel.server.logs import begin_log
 from pruxel.server.settings import settings
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import ATTEMPTS, change_job, fail_lost, should_stop
@@ -43,8 +44,8 @@ _LONGEST_OF_ALL = 24 * _HOUR
 class _Children:
     """Some children, each lent to one job at a time."""
 
-    def __init__(self, number: int, nice: int) -> None:
-        self._free = [Child(nice) for _ in range(number)]
+    def __init__(self, name: str, number: int, nice: int) -> None:
+        self._free = [Child(nice, f"{name}-{n + 1}") for n in range(number)]
         for child in self._free:
             child.start()
         self._all = list(self._free)
@@ -196,7 +197,7 @@ async def _sweep_always() -> None:
 
 async def _work() -> None:
     queue = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=settings().database_url))
-    pools = {FRONT: _Children(_FRONT_CHILDREN, 0), BACK: _Children(1, _NICE_BEHIND)}
+    pools = {FRONT: _Children(FRONT, _FRONT_CHILDREN, 0), BACK: _Children(BACK, 1, _NICE_BEHIND)}
 
     @queue.task(name=TASK, pass_context=True)
     def run(context: procrastinate.JobContext, job_id: str) -> None:
@@ -237,5 +238,5 @@ def _leave(working: list[asyncio.Task[None]]) -> None:
 
 def run_worker() -> None:
     """Work until told to stop."""
-    logging.basicConfig(level=logging.WARNING)
+    begin_log("worker")
     asyncio.run(_work())

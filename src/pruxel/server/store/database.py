@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from functools import lru_cache
 from typing import Any
 
-from sqlalchemy import Engine, create_engine, text
+from sqlalchemy import Engine, create_engine, make_url, text
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from pruxel.server.settings import settings
@@ -39,10 +41,37 @@ def _url() -> str:
     return settings().database_url.replace("postgresql://", "postgresql+psycopg://", 1)
 
 
+def wait_for_database(say: Callable[[str], None]) -> None:
+    """Return when the database answers; until then say every now and then that we wait, and for what."""
+    place = make_url(_url())
+    waited = 0
+    while True:
+        try:
+            with engine().connect():
+                return
+        except OperationalError as error:
+            if waited % 10 == 0:
+                why = str(error.orig).strip().splitlines()[0] if str(error.orig).strip() else "no answer"
+                say(f"waiting for the database at {place.host}:{place.port} ({why})")
+        waited += 1
+        time.sleep(1.0)
+
+
 @contextmanager
 def session() -> Iterator[Session]:
     """A session that commits at the end and rolls back on an exception."""
     with Session(engine(), expire_on_commit=False) as one, one.begin():
+        yield one
+
+
+@contextmanager
+def unhurried() -> Iterator[Session]:
+    """A session whose end does not wait for the disk: for progress, pictures and bulk loads, which are made again.
+
+    What is committed after it in the ordinary way brings it to the disk as well.
+    """
+    with session() as one:
+        one.execute(text("SET LOCAL synchronous_commit TO off"))
         yield one
 
 

@@ -9,7 +9,8 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from pruxel.core.base.errors import Fault
-from pruxel.server.store.tables import EntryFault, EntryRow
+from pruxel.server.store.harm import EntryFault
+from pruxel.server.store.tables import EntryRow
 
 # Instead of a picture's key, until the sources are read anew.
 NOT_DRAWABLE = ""

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from pruxel import __version__
 from pruxel.core.base.errors import Fault
-from pruxel.server.store.tables import Setback
+from pruxel.server.store.harm import Setback
 
 TIMES = 2
 _LONGEST = 500

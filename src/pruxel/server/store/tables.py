@@ -362,31 +362,6 @@ class Job(Base):
     __table_args__ = (Index("jobs_by_key", "project_id", "kind", text("(payload->>'key')")),)
 
 
-class EntryFault(Base):
-    """Why an entry could not be drawn."""
-
-    __tablename__ = "entry_faults"
-
-    entry: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
-    project_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
-    path: Mapped[str]
-    fault: Mapped[dict[str, Any]]
-
-
-class Setback(Base):
-    """A file that brought work down: an entry by its path or a source by its address, and how often it did."""
-
-    __tablename__ = "setbacks"
-
-    project_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), primary_key=True)
-    kind: Mapped[str] = mapped_column(primary_key=True)
-    name: Mapped[str] = mapped_column(primary_key=True)
-    stamp: Mapped[str]
-    version: Mapped[str]
-    times: Mapped[int] = mapped_column(Integer)
-    fault: Mapped[dict[str, Any]]
-
-
 class Delivery(Base):
     """Files written from a workpiece; `folder` and `archive` are set when the job is done."""
 

@@ -18,6 +18,7 @@ from typing import Any
 import numpy as np
 
 from pruxel.core.base.arrays import AnyArray
+from pruxel.core.native.processes import ending_with_us
 
 PROGRAM = Path(__file__).resolve().parent.parent / "judge_program" / "judge.mjs"
 _MOST_SECONDS = 300
@@ -87,7 +88,7 @@ def _run(arguments: Sequence[str]) -> str:
         raise JudgeMissing(message)
     try:
         run = subprocess.run(  # noqa: S603 - our own program on our own file
-            [node, f"--max-old-space-size={_MOST_MEGABYTES}", str(PROGRAM), *arguments],
+            ending_with_us([node, f"--max-old-space-size={_MOST_MEGABYTES}", str(PROGRAM), *arguments]),
             capture_output=True,
             text=True,
             timeout=_MOST_SECONDS,

@@ -2,6 +2,7 @@
 
 from alembic import context
 
+from pruxel.server.store import harm  # noqa: F401 - its tables belong to the metadata
 from pruxel.server.store.database import engine
 from pruxel.server.store.tables import Base
 
