@@ -18,7 +18,7 @@ def walk_files(root: Path, faults: list[Fault] | None = None) -> Iterator[tuple[
 
     Links are followed to files within the root only, to folders never. What cannot be listed is told in `faults`.
     """
-    base = root.resolve()
+    base = _real(root)
     waiting: list[tuple[str, Path]] = [("", base)]
     while waiting:
         shown, folder = waiting.pop()
@@ -38,9 +38,14 @@ def walk_files(root: Path, faults: list[Fault] | None = None) -> Iterator[tuple[
             place = folder / entry.name
             if entry.is_dir(follow_symlinks=False):
                 inner.append((path, place))
-            elif _is_file(entry) and (not entry.is_symlink() or place.resolve().is_relative_to(base)):
+            elif _is_file(entry) and (not entry.is_symlink() or _real(place).is_relative_to(base)):
                 yield path, place
         waiting += reversed(inner)
+
+
+def _real(place: Path) -> Path:
+    """Where a place lies once every link is followed; links in a circle are no error, but nowhere."""
+    return Path(os.path.realpath(place))
 
 
 def _is_file(entry: os.DirEntry[str]) -> bool:
@@ -84,7 +89,7 @@ def find_below(root: Path, path: str) -> Path | None:
             if not part:
                 return None
         place = place / part
-    return place if place.resolve().is_relative_to(root.resolve()) else None
+    return place if _real(place).is_relative_to(_real(root)) else None
 
 
 def first_bytes(path: Path) -> bytes:
@@ -105,8 +110,8 @@ def open_below(root: Path, path: Path) -> int:
         handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
     except (OSError, ValueError) as error:
         raise unreadable(path.name, error) from error
-    place = Path(os.path.realpath(f"/proc/self/fd/{handle}"))
-    if stat.S_ISREG(os.fstat(handle).st_mode) and place.is_relative_to(root.resolve()):
+    place = _real(Path(f"/proc/self/fd/{handle}"))
+    if stat.S_ISREG(os.fstat(handle).st_mode) and place.is_relative_to(_real(root)):
         return handle
     os.close(handle)
     raise InputError(

@@ -33,7 +33,7 @@ _MOST_OTHERWISE = 8 << 20
 _SOURCES = (
     "default-src 'none'",
     "script-src 'self'",
-    "style-src 'self' 'unsafe-inline'",
+    "style-src 'self'",
     "img-src 'self' blob: data:",
     "font-src 'self'",
     "connect-src 'self' blob:",
