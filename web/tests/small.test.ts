@@ -18,7 +18,8 @@ import { Refusal, serve, settled } from './server'
 
 beforeEach(() => localStorage.clear())
 afterEach(() => (document.body.innerHTML = ''))
-const words = (wrapper: { text: () => string }) => wrapper.text().replace(/\s+/g, ' ').trim()
+const words = (wrapper: { text: () => string }) =>
+  wrapper.text().replace('Copy what happened', '').replace(/\s+/g, ' ').trim()
 
 describe('answers of the server', () => {
   const problem = { title: 'No such place', status: 404, code: 'not-found', detail: '/x: there is no such folder.' }

@@ -1,4 +1,5 @@
 import createClient from 'openapi-fetch'
+import { patientFetch } from '../composables/useConnection'
 import { digestOf } from '../model/digest'
 import type { components, paths } from './schema'
 
@@ -48,7 +49,7 @@ export class ApiError extends Error {
   }
 }
 
-const client = createClient<paths>({ baseUrl: '' })
+const client = createClient<paths>({ baseUrl: '', fetch: patientFetch })
 
 const OFFLINE: ProblemDetails = {
   title: 'No answer',

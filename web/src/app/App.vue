@@ -6,6 +6,7 @@ import MoreMenu from '../components/MoreMenu.vue'
 import NameForm from '../components/NameForm.vue'
 import Problem from '../components/Problem.vue'
 import Question from '../components/Question.vue'
+import { away } from '../composables/useConnection'
 import { useDrops } from '../composables/useDrops'
 import { useEvents } from '../composables/useEvents'
 import { useJobs } from '../composables/useJobs'
@@ -131,6 +132,17 @@ useKeys(
         </button>
       </div>
     </header>
+    <p
+      v-if="away"
+      role="status"
+      class="border-b border-brick/40 bg-brick-soft px-4 py-1.5 text-center text-[13px]"
+      data-test="away"
+    >
+      <span class="font-semibold text-brick">
+        {{ away === 'database' ? 'The database is away.' : 'The server does not answer.' }}
+      </span>
+      {{ away === 'database' ? 'It is being started again; nothing that was done is lost.' : 'Trying again…' }}
+    </p>
     <main class="relative min-h-0 flex-1">
       <div v-if="refused" class="mx-auto mt-24 max-w-md rounded-xl border border-line bg-sheet p-6">
         <h1 class="mb-1 text-[18px] font-semibold">This page has no access yet</h1>

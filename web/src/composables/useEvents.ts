@@ -1,5 +1,6 @@
 import { onScopeDispose } from 'vue'
 import type { Job } from '../api/client'
+import { away } from './useConnection'
 
 // How a job stands; the rest of it is asked for by its id.
 export type JobNews = Pick<Job, 'id' | 'project_id' | 'kind' | 'title' | 'status' | 'fraction' | 'message' | 'away'>
@@ -18,7 +19,10 @@ let stream: EventSource | null = null
 
 function connect(): void {
   stream = new EventSource('/api/events')
+  stream.addEventListener('error', () => (away.value ??= 'server'))
+  stream.addEventListener('away', () => (away.value = 'database'))
   stream.addEventListener('hello', () => {
+    away.value = null
     // What happened before the stream stood open was missed: everybody looks again, the first time too.
     listeners.forEach((listener) => listener({ reconnected: true }))
   })

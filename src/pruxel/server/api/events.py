@@ -19,6 +19,7 @@ log = logging.getLogger("pruxel.events")
 _QUIET_SECONDS = 10.0
 _MOST_WAITING = 2_000
 _AGAIN_SECONDS = 1.0
+_AWAY = "event: away\ndata: {}\n\n"
 _HELLO = "retry: 1000\n\nevent: hello\ndata: {}\n\n"
 
 
@@ -28,6 +29,7 @@ class Broadcast:
 
     pages: set[asyncio.Queue[str]] = field(default_factory=set)
     listening: bool = False
+    tried: bool = False
     _task: asyncio.Task[None] | None = None
 
     def join(self) -> asyncio.Queue[str]:
@@ -67,9 +69,11 @@ class Broadcast:
                     self._pass_on(_HELLO)
                     async for notice in connection.notifies():
                         self._pass_on(f"data: {notice.payload}\n\n")
-            except psycopg.Error:
-                log.exception("the database does not announce anything; trying again")
+            except psycopg.Error as error:
+                log.warning("the database does not announce anything; trying again (%s)", type(error).__name__)
+            self.tried = True
             self.listening = False
+            self._pass_on(_AWAY)
             await asyncio.sleep(_AGAIN_SECONDS)
 
 
@@ -79,8 +83,7 @@ BROADCAST = Broadcast()
 async def _events(request: Request) -> AsyncIterator[str]:
     page = BROADCAST.join()
     try:
-        if BROADCAST.listening:
-            yield _HELLO
+        yield _HELLO if BROADCAST.listening else _AWAY if BROADCAST.tried else ": listening\n\n"
         while page in BROADCAST.pages and not await request.is_disconnected():
             try:
                 yield await asyncio.wait_for(page.get(), _QUIET_SECONDS)
