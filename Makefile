@@ -4,7 +4,7 @@ export PRUXEL_DATA_FOLDER ?= $(CURDIR)/.data
 PY := .venv/bin/python
 STAMPS := .venv/stamps
 
-.PHONY: setup demo test bench lint types clean
+.PHONY: setup demo test bench fuzz soak lint types clean
 
 setup: $(STAMPS)/system $(STAMPS)/python $(STAMPS)/web $(STAMPS)/kernels
 
@@ -44,6 +44,14 @@ test: setup
 bench: setup
 	$(PY) -m pip install --quiet --disable-pip-version-check --no-deps --require-hashes -r bench/requirements.lock
 	$(PY) -m bench
+
+# Changed inputs for every reader; FUZZ='--seconds 0' never ends. What it finds lies in .fuzz.
+fuzz: setup
+	$(PY) -m fuzz $(FUZZ)
+
+# An hour of mixed use with kills and full disks; SOAK='--minutes 5' is shorter.
+soak: setup
+	$(PY) -m soak $(SOAK)
 
 lint: setup
 	.venv/bin/ruff check .

@@ -13,7 +13,7 @@ from soak.application import Application
 from soak.people import Person
 
 _ENDED = {"done", "failed", "cancelled", "paused"}
-_SETTLE_SECONDS = 240.0
+_SETTLE_SECONDS = 100.0
 
 
 def settle(people: list[Person]) -> Iterator[str]:

@@ -58,5 +58,7 @@ def begin_log(part: str) -> None:
     terminal.setLevel(logging.WARNING)
     terminal.setFormatter(_Short())
     logging.basicConfig(level=logging.INFO, handlers=[file, terminal], force=True)
-    for loud in ("alembic", "procrastinate", "httpx", "asyncio", "numba"):
+    for loud in ("alembic", "procrastinate", "httpx", "asyncio", "numba", "libarchive"):
         logging.getLogger(loud).setLevel(logging.WARNING)
+    # While the database is away it says so twice a second.
+    logging.getLogger("psycopg.pool").setLevel(logging.ERROR)

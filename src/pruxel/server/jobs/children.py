@@ -23,7 +23,9 @@ from pruxel.server.jobs.risk import Risk, listen
 log = logging.getLogger("pruxel.children")
 _LOOK_SECONDS = 0.25
 _GRACE_SECONDS = 6.0
+_LAST_WORDS_SECONDS = 1.0
 _DONE = "done"
+_AWAY_CODE = 75  # EX_TEMPFAIL of sysexits.h
 _PAGE = os.sysconf("SC_PAGE_SIZE")
 
 
@@ -33,6 +35,7 @@ class Ending(StrEnum):
     DONE = "done"
     DIED = "died"
     STOPPED = "stopped"
+    AWAY = "the database was away"
     TOO_LONG = "too long"
     TOO_LARGE = "too large"
 
@@ -124,8 +127,12 @@ class Child:
 
     def _killed(self, ending: Ending, risk: Risk | None) -> Ended:
         process = self._process
+        if process is not None and ending is Ending.DIED:
+            process.join(_LAST_WORDS_SECONDS)  # so that it is known what it died of
         self._kill()
         code = 0 if process is None or ending is not Ending.DIED else process.exitcode or 0
+        if code == _AWAY_CODE:
+            return Ended(Ending.AWAY)
         return Ended(ending, risk, -code if code < 0 else 0)
 
     def _kill(self) -> None:
@@ -156,6 +163,7 @@ def _serve(pipe: Connection, nice: int, name: str) -> None:
     from pruxel.server.jobs import kinds  # noqa: F401 - registers the kinds of jobs
     from pruxel.server.jobs.runner import LEAVING, run_job
     from pruxel.server.logs import begin_log
+    from pruxel.server.store.database import is_away
 
     begin_log(name)
     os.nice(nice)
@@ -171,5 +179,10 @@ def _serve(pipe: Connection, nice: int, name: str) -> None:
         except (EOFError, OSError):
             return
         LEAVING.clear()
-        run_job(uuid.UUID(number))
+        try:
+            run_job(uuid.UUID(number))
+        except Exception as error:  # noqa: BLE001 - whatever it is, this process ends by it
+            log.warning("job %s was broken off: %s", number, type(error).__name__)
+            logging.shutdown()
+            os._exit(_AWAY_CODE if is_away(error) else 1)
         pipe.send(_DONE)

@@ -13,7 +13,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, ErrorCode, Fault, PruxelError
 from pruxel.server.jobs.queue import put_again
 from pruxel.server.logs import JOB
-from pruxel.server.store.database import session, unhurried
+from pruxel.server.store.database import is_away, session, unhurried
 from pruxel.server.store.jobs import change_job, should_stop
 from pruxel.server.store.tables import Job
 
@@ -55,12 +55,16 @@ class _Ear:
 
     def _run(self) -> None:
         while not self._over.wait(_LOOK_SECONDS):
-            with session() as db:
-                self.stop = should_stop(db, self._job_id)
+            try:
+                with session() as db:
+                    self.stop = should_stop(db, self._job_id)
+            except Exception as error:
+                if not is_away(error):
+                    raise
 
 
 def run_job(job_id: uuid.UUID) -> None:
-    """Run a stored job unless it is gone, done or cancelled already."""
+    """Run a stored job unless it is gone, done or cancelled already. Raises when the database is away."""
     with session() as db:
         job = db.get(Job, job_id, with_for_update=True)
         if job is None or job.status not in {"queued", "running"}:
@@ -111,7 +115,9 @@ def _outcome(job: Job, ear: _Ear) -> tuple[str, Fault | None]:
         return "failed", error.fault
     except MemoryError:
         return "failed", Fault(ErrorCode.BUDGET, "there is not enough memory for this", hint="Close other work.")
-    except Exception:
+    except Exception as error:
+        if is_away(error):
+            raise
         log.exception("job %s failed", job.id)
         hint = f"This is a mistake of ours. The log names it under job {job.id}."
         return "failed", Fault(ErrorCode.MALFORMED, "something unexpected happened", hint=hint)

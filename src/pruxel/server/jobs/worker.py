@@ -16,6 +16,7 @@ from contextlib import contextmanager
 
 import procrastinate
 from procrastinate.jobs import Status
+from sqlalchemy import text
 
 from pruxel.core.base.errors import ErrorCode, Fault
 from pruxel.server.jobs.children import Child, Ended, Ending, Limits
@@ -23,7 +24,7 @@ from pruxel.server.jobs.queue import BACK, FRONT, TASK, put_again, put_job
 from pruxel.server.jobs.risk import CAREFUL, Risk
 from pruxel.server.logs import begin_log
 from pruxel.server.settings import settings
-from pruxel.server.store.database import session
+from pruxel.server.store.database import is_away, patiently, session
 from pruxel.server.store.jobs import ATTEMPTS, change_job, fail_lost, should_stop
 from pruxel.server.store.setbacks import set_back
 from pruxel.server.store.tables import Job, Project
@@ -73,14 +74,18 @@ class _Children:
 
 def supervise(job_id: uuid.UUID, children: _Children) -> None:
     """Let a child run a job, and write down what became of it when the child could not."""
-    with session() as db:
-        job = db.get(Job, job_id)
+    job = patiently(lambda: _stored(job_id))
     if job is None:
         return
 
     def asked_to_stop() -> bool:
-        with session() as db:
-            return should_stop(db, job_id)
+        try:
+            with session() as db:
+                return should_stop(db, job_id)
+        except Exception as error:
+            if not is_away(error):
+                raise
+            return False
 
     limits = Limits(_LONGEST.get(job.kind, _LONGEST_OF_ALL), settings().job_memory_bytes)
     with children.one() as child:
@@ -88,7 +93,12 @@ def supervise(job_id: uuid.UUID, children: _Children) -> None:
     if ended.ending is not Ending.DONE:
         at = "" if ended.risk is None else f" at {ended.risk.name}"
         log.warning("job %s (%s): its process ended%s: %s", job_id, job.kind, at, ended.ending)
-        _after(job_id, ended)
+        patiently(lambda: _after(job_id, ended))
+
+
+def _stored(job_id: uuid.UUID) -> Job | None:
+    with session() as db:
+        return db.get(Job, job_id)
 
 
 def _after(job_id: uuid.UUID, ended: Ended) -> None:
@@ -102,7 +112,7 @@ def _after(job_id: uuid.UUID, ended: Ended) -> None:
             change_job(
                 db, job_id, status="paused" if job.payload.get("pause") else "cancelled", message="stopped on request"
             )
-        elif _LEAVING.is_set():
+        elif _LEAVING.is_set() or ending is Ending.AWAY:
             put_again(db, job, attempts=max(job.attempts - 1, 0), message="waits for a worker")
         elif ended.risk is not None:
             # One file did it: should it do so once more, it is set aside, and the others go on.
@@ -166,6 +176,27 @@ async def rescue(queue: procrastinate.App) -> list[uuid.UUID]:
         found.append(job_id)
         await queue.job_manager.finish_job(task, Status.FAILED, delete_job=True)
         await asyncio.to_thread(_after, job_id, Ended(Ending.DIED))
+    return [*found, *await asyncio.to_thread(_put_forgotten)]
+
+
+_FORGOTTEN = text(
+    "SELECT j.id FROM jobs j WHERE j.status IN ('queued', 'running') AND NOT EXISTS "
+    "(SELECT 1 FROM procrastinate_jobs p WHERE p.id = j.task AND p.status IN ('todo', 'doing'))"
+)
+
+
+def _put_forgotten() -> list[uuid.UUID]:
+    """Queue again the jobs that the queue has lost, as it does when the database ends while it writes one off."""
+    with session() as db:
+        found = list(db.execute(_FORGOTTEN).scalars())
+        for job_id in found:
+            job = db.get(Job, job_id, with_for_update=True)
+            if job is None or job.status not in {"queued", "running"}:
+                continue
+            if job.cancel:
+                change_job(db, job_id, status="cancelled", message="stopped on request")
+            else:
+                put_again(db, job, message="waits for a worker")
     return found
 
 
@@ -222,11 +253,16 @@ async def _work() -> None:
         ]
         for sign in (signal.SIGTERM, signal.SIGINT):
             asyncio.get_running_loop().add_signal_handler(sign, _leave, working)
-        await asyncio.gather(*working, return_exceptions=True)
-        for task in beside:
+        # One that ends by itself (the database was away, say) ends all: the process is started again as a whole.
+        await asyncio.wait(working, return_when=asyncio.FIRST_COMPLETED)
+        for task in (*working, *beside):
             task.cancel()
+        ended = await asyncio.gather(*working, return_exceptions=True)
     for pool in pools.values():
         pool.end()
+    for error in ended:
+        if isinstance(error, Exception) and not _LEAVING.is_set():
+            raise error
 
 
 def _leave(working: list[asyncio.Task[None]]) -> None:
@@ -239,4 +275,10 @@ def _leave(working: list[asyncio.Task[None]]) -> None:
 def run_worker() -> None:
     """Work until told to stop."""
     begin_log("worker")
-    asyncio.run(_work())
+    try:
+        asyncio.run(_work())
+    except Exception as error:
+        if not is_away(error) and not isinstance(error, procrastinate.exceptions.ConnectorException):
+            raise
+        log.warning("the database is away: the worker begins anew")
+        raise SystemExit(1) from None

@@ -6,14 +6,18 @@ import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from functools import lru_cache
-from typing import Any
+from typing import Any, TypeVar
 
+import psycopg
 from sqlalchemy import Engine, create_engine, make_url, text
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError
+from sqlalchemy.exc import TimeoutError as PoolTimeoutError
 from sqlalchemy.orm import Session
 
 from pruxel.server.settings import settings
 
+Result = TypeVar("Result")
+_PAUSE_SECONDS = 1.0
 # Values that people type (keys above all) do not belong in messages of errors, which go to logs.
 _QUIET: dict[str, Any] = {"hide_parameters": True, "connect_args": {"connect_timeout": 10}}
 
@@ -39,6 +43,24 @@ def _asking() -> Engine:
 
 def _url() -> str:
     return settings().database_url.replace("postgresql://", "postgresql+psycopg://", 1)
+
+
+def is_away(error: BaseException) -> bool:
+    """Whether an error says that the database does not answer, rather than what it thinks of a statement."""
+    if isinstance(error, DBAPIError) and error.connection_invalidated:
+        return True
+    return isinstance(error, OperationalError | InterfaceError | PoolTimeoutError | psycopg.OperationalError)
+
+
+def patiently(work: Callable[[], Result]) -> Result:
+    """What `work` returns, once the database answers."""
+    while True:
+        try:
+            return work()
+        except Exception as error:
+            if not is_away(error):
+                raise
+            time.sleep(_PAUSE_SECONDS)
 
 
 def wait_for_database(say: Callable[[str], None]) -> None:

@@ -1,0 +1,110 @@
+"""`make fuzz`: changed inputs as long as one likes, on one core; what it finds is made small and kept in `.fuzz`.
+
+A process that dies of an input is told of too, and the next goes on behind it.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+from fuzz.run import build_world, campaign, keep, smaller
+from pruxel.sample.build import cached_sample
+
+_PLACE = Path(".fuzz")
+_EVERY = 200
+
+
+def _child(options: argparse.Namespace, folder: Path) -> int:
+    """Try inputs in this process; a line of JSON each now and then, so that it is known how far it came."""
+    count, keys, wrong = 0, set[str](), 0
+    for found in campaign(folder, options.seed, options.inputs, options.target):
+        count += 1
+        if found is not None and found.key not in keys:
+            keys.add(found.key)
+            wrong += 1
+            sys.stdout.write(json.dumps({"found": found.line(), "kept": str(keep(found, _PLACE))}) + "\n")
+        if count % _EVERY == 0 or found is not None:
+            sys.stdout.write(json.dumps({"count": count}) + "\n")
+            sys.stdout.flush()
+        if options.seconds and time.monotonic() > options.end:
+            break
+    sys.stdout.write(json.dumps({"count": count, "over": True}) + "\n")
+    return wrong
+
+
+def _again(file: Path, folder: Path) -> int:
+    """Read one kept input once more, and make it smaller when it is still wrong."""
+    from fuzz.run import Found, tried
+
+    told = json.loads(file.with_suffix(".json").read_text())
+    found = Found(**told, data=file.read_bytes())
+    world = build_world(folder)
+    wrong = tried(world, found.target, found.name, found.data)
+    if wrong is None:
+        sys.stdout.write("nothing is wrong with it any more\n")
+        return 0
+    small = smaller(world, found)
+    keep(small, file.parent)
+    sys.stdout.write(f"{small.line()}\n{small.data[:200]!r}\n")
+    return 1
+
+
+def main() -> int:
+    """Run and tell."""
+    options = argparse.ArgumentParser(description=__doc__)
+    options.add_argument("--seconds", type=float, default=600.0, help="0: without end")
+    options.add_argument("--inputs", type=int, default=0, help="at most so many; 0: as many as there is time for")
+    options.add_argument("--seed", default="1")
+    options.add_argument("--target", default=None)
+    options.add_argument("--child", action="store_true", help=argparse.SUPPRESS)
+    options.add_argument("--again", type=Path, default=None, help="a kept input, to be tried once more")
+    given = options.parse_args()
+    folder = cached_sample(Path(".data/samples").resolve(), 1, lambda _f, _m: None)
+    given.end = time.monotonic() + given.seconds
+    if given.again is not None:
+        return _again(given.again, folder)
+    if given.child:
+        return int(_child(given, folder) > 0)
+    total, wrong, part = 0, 0, 0
+    while True:
+        left = given.end - time.monotonic()
+        if (given.seconds and left <= 0) or (given.inputs and total >= given.inputs):
+            break
+        part += 1
+        command = [
+            sys.executable,
+            "-m",
+            "fuzz",
+            "--child",
+            "--seed",
+            f"{given.seed}.{part}",
+            "--seconds",
+            f"{max(left, 1) if given.seconds else 0}",
+        ]
+        command += ["--inputs", str(given.inputs - total)] if given.inputs else []
+        command += ["--target", given.target] if given.target else []
+        done = subprocess.run(command, stdout=subprocess.PIPE, text=True, check=False)
+        lines = [json.loads(line) for line in done.stdout.splitlines() if line.startswith("{")]
+        counts = [line["count"] for line in lines if "count" in line]
+        total += counts[-1] if counts else 0
+        for line in lines:
+            if "found" in line:
+                wrong += 1
+                sys.stdout.write(f"{line['found']}\n  kept as {line['kept']}\n")
+        if not any(line.get("over") for line in lines):
+            wrong += 1
+            sys.stdout.write(
+                f"a process died with {done.returncode} after {total:,} inputs of seed {given.seed}.{part}\n"
+            )
+        sys.stdout.flush()
+    sys.stdout.write(f"{total:,} inputs, {wrong} promises broken\n")
+    return int(wrong > 0)
+
+
+if __name__ == "__main__":
+    sys.exit(main())
