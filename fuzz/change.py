@@ -27,7 +27,11 @@ _NUMBERS = (
     2**63,
     2**64 - 1,
 )
-_FLOATS = (0.0, -0.0, 1.0, -1.0, 1e-45, 1e38, float("inf"), float("nan"), 1e308)
+_FLOATS = tuple(
+    struct.pack(form, value)
+    for value in (0.0, -0.0, 1.0, -1.0, 1e-45, 3e38, float("inf"), float("nan"))
+    for form in ("<f", ">f", "<d")
+) + (struct.pack("<d", 1e308),)
 _WORDS = (
     b"0", b"-1", b"1e999", b"nan", b"inf", b"99999999999999999999", b"0x_", b"2024-99-99", b"../../etc/passwd", b"\x00",
     b"\xff\xfe", b"\xef\xbb\xbf", b"[[[[[[[[", b"{{{{{{{{", b"*a", b"&a ", b"****", b"**/**/", b"(1,2)*200000000", b"9" * 400,
@@ -55,9 +59,7 @@ def _change(made: bytearray, rng: random.Random, others: Sequence[bytes]) -> Non
             number, width = rng.choice(_NUMBERS), rng.choice((1, 2, 4, 8))
             made[at : at + width] = (number % (1 << 8 * width)).to_bytes(width, rng.choice(("little", "big")))
         case 3:
-            form = rng.choice(("<f", ">f", "<d"))
-            value = rng.choice(_FLOATS)
-            packed = struct.pack(form, value if form == "<d" or abs(value) < 1e38 or value != value else 3e38)
+            packed = rng.choice(_FLOATS)
             made[at : at + len(packed)] = packed
         case 4:
             del made[at : at + size]

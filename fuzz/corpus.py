@@ -25,7 +25,6 @@ _EACH_KIND = 6
 _ENDINGS = (".gltf", ".glb", ".obj", ".mtl", ".png", ".jpg", ".bmp", ".tga", ".dds", ".gif")
 
 
-@cache
 def game_files(stack: Stack) -> dict[str, bytes]:
     """A few of each kind and ending of the made-up game, the small ones first."""
     found: dict[str, bytes] = {}

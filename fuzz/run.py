@@ -15,13 +15,16 @@ from contextlib import contextmanager
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from types import FrameType
+from typing import Any
 
 import pruxel.sample.build as sample
 from fuzz import corpus
 from fuzz.change import changed
+from fuzz.meaning import changed_document
 from fuzz.targets import TARGETS, World
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import PruxelError
+from pruxel.core.binary.yaml_text import parse_yaml, write_yaml
 from pruxel.core.sources.kinds import HEAD_BYTES, layouts_for
 from pruxel.core.sources.knowledge import Knowledge
 from pruxel.core.sources.open import open_sources
@@ -33,6 +36,15 @@ _HANGS = 20.0
 _EXPRESSIONS = (
     b"n * 4 + end(n)", b"(n, k)[0] << 2", b"min(n, k) if n > 2 else 0", b"align(n, 16)", b"len(b) - 1", b"b[0] == 97",
     b"-n // 3 % 5", b"n in (1, 2, 3)", b"not n and f or t", b"n ^ k & ~1",
+)  # fmt: skip
+
+
+_DOCUMENTS, _BY_MEANING = frozenset({"layout", "profile", "recipe"}), 0.7
+JUNK: tuple[Any, ...] = (
+    None, True, False, -1, 0, 1, 2, 3, 255, 65536, 2**31, 2**32, 2**63, 2**70, -(2**63), 0.5, -0.0, 1e308, "", "x", "file",
+    "u8", "u16", "u32x3", "f32", "text", "bytes", "value", "pad", "count", "n", "start(n)", "end(file)", "(1, 2)", "1 / 0",
+    "0.5", "2 ** 70", "-1", "999999999999", "file_end", "file_end * 2", "min(n, 3)", "**/*", "*" * 12, "../../etc/passwd",
+    [], {}, [[]], [0, 0], ["x"], {"a": [0, 8]}, {"0": "stored"}, {"name": "n", "type": "u32"}, "stored", "zlib", "little",
 )  # fmt: skip
 
 
@@ -167,7 +179,12 @@ def campaign(
             rng = random.Random(own)  # noqa: S311 - no secrets
             target = targets[number % len(targets)]
             name = rng.choice(list(given[target]))
-            data = changed(given[target][name], rng, others)
+            data = given[target][name]
+            if target in _DOCUMENTS and rng.random() < _BY_MEANING:
+                document = changed_document(parse_yaml(data.decode(), name), rng, JUNK)
+                data = write_yaml(document).encode("utf-8", "replace")
+            else:
+                data = changed(data, rng, others)
             wrong = tried(world, target, name, data, patience)
             yield None if wrong is None else Found(target, name, *wrong, own, data)
 

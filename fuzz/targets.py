@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from itertools import islice
 
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import InputError, PruxelError
+from pruxel.core.base.errors import PruxelError
 from pruxel.core.base.limits import Limits
 from pruxel.core.binary.expressions import compile_expression
 from pruxel.core.binary.load import load_layout
@@ -200,8 +200,7 @@ def each(ways: list[Callable[[], object]]) -> None:
         try:
             way()
         except PruxelError as error:
-            assert error.fault.message
-            assert isinstance(error, InputError) or error.fault.code
+            error.fault.line()
 
 
 TARGETS: dict[str, Target] = {

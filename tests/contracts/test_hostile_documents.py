@@ -6,10 +6,9 @@ and what a reader lets through then goes the whole way: checks, findings, pictur
 
 from __future__ import annotations
 
-import copy
 import json
 import random
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from functools import cache
 from typing import Any
 
@@ -20,6 +19,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import pruxel.core.findings  # noqa: F401 - registers all rules
+from fuzz.meaning import changed_document
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError, UsageError
 from pruxel.core.findings.registry import find
@@ -62,50 +62,6 @@ def documents() -> list[Glb]:
         made.append(Glb.of(b"".join(bytes(p) for p in write(fit, "thing", CONTEXT)[0].pieces)))
     strangers = [p for p in zoo.readable() if p.suffix == ".glb" and p.stat().st_size < 200_000]
     return made + [Glb.of(p.read_bytes()) for p in strangers if not isinstance(opened(p), InputError)]
-
-
-def places(value: Any, above: tuple[Any, ...] = ()) -> Iterator[tuple[Any, ...]]:
-    """The way to every value inside a document."""
-    inner = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
-    for key, one in inner:
-        yield (*above, key)
-        yield from places(one, (*above, key))
-
-
-def changed(document: Any, rng: random.Random) -> Any:
-    """A copy with a few values exchanged, left out, doubled, moved or made into one another."""
-    made = copy.deepcopy(document)
-    for _ in range(rng.choice([1, 1, 1, 2, 4])):
-        ways = list(places(made))
-        if not ways:
-            return made
-        way = rng.choice(ways)
-        holder = made
-        for key in way[:-1]:
-            holder = holder[key]
-        old = holder[way[-1]]
-        match rng.randrange(7):
-            case 0:
-                del holder[way[-1]]
-            case 1 if isinstance(holder, list):
-                holder.insert(way[-1], copy.deepcopy(old))
-            case 2 if isinstance(old, int | float) and not isinstance(old, bool):
-                holder[way[-1]] = rng.choice([old + 1, old - 1, -old, old * 2, old / 3, old * 1e9])
-            case 3:
-                other = made
-                for key in rng.choice(ways):
-                    if not isinstance(other, dict | list):
-                        break
-                    try:
-                        other = other[key]
-                    except (KeyError, IndexError):
-                        break
-                holder[way[-1]] = copy.deepcopy(other)
-            case 4 if isinstance(old, list) and old:
-                rng.shuffle(old)
-            case _:
-                holder[way[-1]] = copy.deepcopy(rng.choice(JUNK))
-    return made
 
 
 def goes_all_the_way(found: ReadResult, seed: int) -> None:
@@ -156,7 +112,7 @@ def test_any_gltf_document_is_used_or_refused(seed: int, which: int) -> None:
     rng = random.Random(seed)
     all_documents = documents()
     base = all_documents[which % len(all_documents)]
-    data = Glb(changed(base.document, rng), bytearray(base.binary)).bytes()
+    data = Glb(changed_document(base.document, rng, JUNK), bytearray(base.binary)).bytes()
     read = FORMATS.get("glb").read
     assert read is not None
     try:

@@ -107,11 +107,6 @@ def compile_expression(text: str) -> Expression:
     return Expression(text, tree)
 
 
-def value_of(text: str | None, scope: Scope, otherwise: Any = None) -> Any:  # noqa: ANN401
-    """The value of an expression, or `otherwise` where there is none; raises `InputError`."""
-    return otherwise if text is None else compile_expression(text)(scope)
-
-
 _PLAIN = (ast.Name, ast.Constant, ast.BinOp, ast.UnaryOp, ast.BoolOp, ast.Compare, ast.IfExp, ast.Attribute)
 _INERT = (ast.Load, ast.And, ast.Or, ast.Tuple, ast.Subscript, ast.Call, *_BINARY, *_COMPARE, *_UNARY)
 

@@ -47,6 +47,8 @@ def fixed_dtype(layout: Layout, record: str, version: int | None, stride: int | 
         at += size
     if at == 0 or at > _LARGEST or (stride is not None and not at <= stride <= _LARGEST):
         return None
+    if len(set(names)) < len(names):
+        return None
     shape = {"names": names, "formats": formats, "offsets": offsets, "itemsize": stride or at}
     return FixedRecord(np.dtype(shape), bits)  # type: ignore[call-overload]
 

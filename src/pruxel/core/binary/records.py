@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
 from pruxel.core.base.arrays import AnyArray
+from pruxel.core.base.errors import ErrorCode, InputError
 
 
 @dataclass
@@ -42,6 +44,19 @@ class Record:
     def __getitem__(self, name: str) -> Any:  # noqa: ANN401
         return self.values[name]
 
+    def own(self, name: str) -> Any:  # noqa: ANN401
+        """The value of a field that another part of the layout names; raises `InputError` when there is none."""
+        if name not in self.values:
+            raise InputError(
+                ErrorCode.LAYOUT,
+                f"'extract' names the field '{name}', which the record '{self.kind}' does not have",
+                offset=self.start,
+                field=self.kind,
+                expected=", ".join(self.values) or "a record with fields",
+                hint="Check the names in the layout.",
+            )
+        return self.values[name]
+
 
 @dataclass(frozen=True)
 class Table:
@@ -71,6 +86,9 @@ class Table:
             plain: Any = value.item() if value.ndim == 0 else tuple(value.tolist())
             record.values[name] = split_bits(int(plain), self.bits[name]) if name in self.bits else plain
         return record
+
+    def __iter__(self) -> Iterator[Record]:
+        return (self[index] for index in range(len(self.array)))
 
     def column(self, name: str) -> AnyArray:
         """All values of one field, a view; raises KeyError."""

@@ -62,7 +62,7 @@ class Version(Strict):
     """Which field holds the version, and which versions this layout knows."""
 
     field: ExpressionText
-    known: tuple[int, ...]
+    known: tuple[int, ...] = Field(min_length=1)
 
 
 class FieldSpec(Strict):

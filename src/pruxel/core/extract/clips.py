@@ -11,10 +11,10 @@ from pruxel.core.base.arrays import FloatArray, frozen
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.binary.elements import decode_floats, element
-from pruxel.core.binary.expressions import value_of
 from pruxel.core.binary.parse import parse
 from pruxel.core.binary.records import Record
 from pruxel.core.binary.schema import ExpressionText, Layout, Strict
+from pruxel.core.binary.values import bytes_of, number_of, rows_of, text_of, whole_of
 from pruxel.core.extract.conventions import Turning, turning
 from pruxel.core.extract.validate import extract_spec
 from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, Scene
@@ -83,9 +83,9 @@ def read_clips(
     turned = turning(how)
     order = "<" if layout.endian == "little" else ">"
     found = []
-    for number, record in enumerate(value_of(spec.clips, head)):
+    for number, record in enumerate(rows_of(spec.clips, head, entry)):
         context.check()
-        rate = float(value_of(spec.rate, record))
+        rate = number_of(spec.rate, record, entry)
         if not 0.01 <= rate <= 10_000:
             raise InputError(
                 ErrorCode.MALFORMED,
@@ -97,17 +97,17 @@ def read_clips(
                 found=f"{rate:g}",
             )
         place = Origin(entry=entry, record=f"{spec.clips}[{number}]", start=record.start, conventions=how.words())
-        tracks = tuple(_track(track, spec, rate, turned, entry, order) for track in value_of(spec.tracks, record))
-        found.append(LooseClip(str(value_of(spec.name, record)), rate, tracks, place))
+        tracks = tuple(_track(track, spec, rate, turned, entry, order) for track in rows_of(spec.tracks, record, entry))
+        found.append(LooseClip(text_of(spec.name, record, entry), rate, tracks, place))
     return tuple(found)
 
 
 def _track(track: Record, spec: ClipsExtract, rate: float, how: Turning, entry: str, order: str) -> LooseTrack:
-    path, format_name = (str(value_of(text, track)) for text in (spec.path, spec.format))
-    kind, count = element(format_name), int(value_of(spec.count, track))
-    data = memoryview(value_of(spec.keys, track))
+    path, format_name = (text_of(text, track, entry) for text in (spec.path, spec.format))
+    kind, count = element(format_name), whole_of(spec.count, track, entry)
+    data = bytes_of(spec.keys, track, entry)
     width = _WIDTHS.get(path)
-    if width is None or kind is None or kind.components < width or count * kind.size > len(data):
+    if width is None or kind is None or kind.components < width or not 0 <= count * kind.size <= len(data):
         raise InputError(
             ErrorCode.MALFORMED,
             "the keys of a track cannot be read",
@@ -124,7 +124,7 @@ def _track(track: Record, spec: ClipsExtract, rate: float, how: Turning, entry: 
             ErrorCode.MALFORMED, "a key is not a number", file=entry, offset=track.start, expected="finite numbers"
         )
     times = np.arange(count, dtype=np.float32) / np.float32(rate)
-    joint = str(value_of(spec.joint, track))
+    joint = text_of(spec.joint, track, entry)
     return LooseTrack(joint, path, frozen(times), frozen(_turned(values, path, how)))  # type: ignore[arg-type]
 
 

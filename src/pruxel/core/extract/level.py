@@ -9,10 +9,10 @@ import numpy as np
 from pruxel.core.base.arrays import DoubleArray
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.core.binary.expressions import compile_expression
 from pruxel.core.binary.parse import parse
 from pruxel.core.binary.records import Table
 from pruxel.core.binary.schema import ExpressionText, Layout, Strict
+from pruxel.core.binary.values import rows_of
 from pruxel.core.extract.conventions import Turning, turning
 from pruxel.core.extract.validate import extract_spec
 from pruxel.core.scene.place import Placements
@@ -51,8 +51,8 @@ def read_level(data: memoryview, layout: Layout, name: str, conventions: Convent
     """Read placements by the layout; raises `InputError`."""
     spec = extract_spec(layout, LevelExtract)
     head = parse(layout, data, name, context)
-    models = tuple(str(record[spec.path]) for record in compile_expression(spec.models)(head))
-    placed = compile_expression(spec.placements)(head)
+    models = tuple(str(record.own(spec.path)) for record in rows_of(spec.models, head, name))
+    placed = rows_of(spec.placements, head, name)
     if not isinstance(placed, Table):
         raise InputError(
             ErrorCode.LAYOUT, "placements must be records of a fixed size", file=name, field=spec.placements

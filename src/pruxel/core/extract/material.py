@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
-from pruxel.core.binary.expressions import compile_expression
 from pruxel.core.binary.parse import parse
 from pruxel.core.binary.records import Record
 from pruxel.core.binary.schema import Layout
+from pruxel.core.binary.values import number_of, numbers_of, rows_of, text_of
 from pruxel.core.extract.spec import MaterialExtract
 from pruxel.core.extract.validate import extract_spec
 from pruxel.core.images.decode import image_info, media_type
@@ -44,30 +43,29 @@ def read_material(data: memoryview, layout: Layout, entry: str, find: Find, cont
     """Read a material by its layout; textures that are missing or unreadable become `unresolved`."""
     spec = extract_spec(layout, MaterialExtract)
     head = parse(layout, data, entry, context)
-    encoded, missing = _textures(head, spec, find, context)
-    alpha = str(_value(spec.alpha, head, "OPAQUE")).upper()
+    encoded, missing = _textures(head, spec, entry, find, context)
+    alpha = "OPAQUE" if spec.alpha is None else text_of(spec.alpha, head, entry).upper()
     material = Material(
-        name=str(_value(spec.name, head, entry.rsplit("/", 1)[-1].rsplit(".", 1)[0])),
-        base_color=_numbers(_value(spec.base_color, head, (1.0, 1.0, 1.0, 1.0)), 4),  # type: ignore[arg-type]
-        metallic=float(_value(spec.metallic, head, 0.0)),
-        roughness=float(_value(spec.roughness, head, 1.0)),
-        emissive=_numbers(_value(spec.emissive, head, (0.0, 0.0, 0.0)), 3),  # type: ignore[arg-type]
-        double_sided=bool(_value(spec.double_sided, head, False)),  # noqa: FBT003 - a default value
+        name=entry.rsplit("/", 1)[-1].rsplit(".", 1)[0] if spec.name is None else text_of(spec.name, head, entry),
+        base_color=_numbers(spec.base_color, head, entry, (1.0, 1.0, 1.0, 1.0)),  # type: ignore[arg-type]
+        metallic=0.0 if spec.metallic is None else number_of(spec.metallic, head, entry),
+        roughness=1.0 if spec.roughness is None else number_of(spec.roughness, head, entry),
+        emissive=_numbers(spec.emissive, head, entry, (0.0, 0.0, 0.0)),  # type: ignore[arg-type]
+        double_sided=spec.double_sided is not None and number_of(spec.double_sided, head, entry) != 0,
         alpha_mode=alpha if alpha in {"OPAQUE", "MASK", "BLEND"} else "OPAQUE",  # type: ignore[arg-type]
-        alpha_cutoff=float(_value(spec.alpha_cutoff, head, 0.5)),
+        alpha_cutoff=0.5 if spec.alpha_cutoff is None else number_of(spec.alpha_cutoff, head, entry),
         unresolved=tuple(missing),
         origin=Origin(entry=entry),
     )
     return LooseMaterial(material, _images(encoded, spec, material))
 
 
-def _value(text: str | None, head: Record, otherwise: Any) -> Any:  # noqa: ANN401
-    return otherwise if text is None else compile_expression(text)(head)
-
-
-def _numbers(values: Any, width: int) -> tuple[float, ...]:  # noqa: ANN401
-    """A tuple of `width` numbers, filled up with ones."""
-    return tuple(([float(v) for v in values] + [1.0] * width)[:width])
+def _numbers(text: str | None, head: Record, entry: str, otherwise: tuple[float, ...]) -> tuple[float, ...]:
+    """As many numbers as `otherwise` has; where fewer are given, ones fill up."""
+    if text is None:
+        return otherwise
+    found = numbers_of(text, head, entry, *range(1, 17))
+    return (*found, *(1.0 for _ in otherwise))[: len(otherwise)]
 
 
 @dataclass(frozen=True)
@@ -81,17 +79,15 @@ class _Encoded:
 
 
 def _textures(
-    head: Record, spec: MaterialExtract, find: Find, context: Context
+    head: Record, spec: MaterialExtract, entry: str, find: Find, context: Context
 ) -> tuple[dict[str, _Encoded], list[Unresolved]]:
     encoded: dict[str, _Encoded] = {}
     missing: list[Unresolved] = []
     if spec.textures is None:
         return encoded, missing
-    listed = _value(spec.textures.list, head, ())
-    for number in range(len(listed)):
-        record = listed[number]
-        slot = spec.textures.slots.get(record[spec.textures.slot])
-        name = str(record[spec.textures.path])
+    for record in rows_of(spec.textures.list, head, entry):
+        slot = spec.textures.slots.get(record.own(spec.textures.slot))
+        name = str(record.own(spec.textures.path))
         if slot is None or not name:
             continue
         found = find(name)

@@ -10,10 +10,10 @@ import numpy as np
 from pruxel.core.base.arrays import AnyArray, IndexArray, as_floats, frozen
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
-from pruxel.core.binary.expressions import value_of
 from pruxel.core.binary.parse import parse
 from pruxel.core.binary.records import Record
 from pruxel.core.binary.schema import Layout
+from pruxel.core.binary.values import numbers_of, rows_of, text_of, whole_of, wholes_of
 from pruxel.core.extract import conventions as turn
 from pruxel.core.extract.spec import ModelExtract
 from pruxel.core.extract.validate import extract_spec
@@ -46,7 +46,7 @@ def read_model(data: memoryview, layout: Layout, entry: str, defaults: Conventio
     head = parse(layout, data, entry, context)
     how = spec.conventions or defaults
     turning, origin = turn.turning(how), Origin(entry=entry, conventions=how.words())
-    listed = value_of(spec.parts, head)
+    listed = rows_of(spec.parts, head, entry)
     nodes: list[Node] = []
     meshes: list[Mesh] = []
     materials: dict[str, int] = {}
@@ -56,8 +56,8 @@ def read_model(data: memoryview, layout: Layout, entry: str, defaults: Conventio
         context.progress(number / max(len(listed), 1), entry)
         part = listed[number]
         place = replace(origin, record=f"{spec.parts}[{number}]", start=part.start)
-        node = _node(part, spec, turning, place)
-        parents.append(_parent(part, spec, number, len(listed)))
+        node = _node(part, spec, turning, entry, place)
+        parents.append(_parent(part, spec, entry, number, len(listed)))
         try:
             mesh = _mesh(part, spec, layout, turning, entry, place, materials, node.name)
         except InputError as error:
@@ -76,32 +76,32 @@ def read_model(data: memoryview, layout: Layout, entry: str, defaults: Conventio
         meshes=tuple(meshes),
         materials=tuple(Material(name, origin=origin) for name in materials),
     )
-    skeleton = value_of(spec.skeleton, head, None)
-    return LooseModel(scene, faults, str(skeleton) if skeleton else None)
+    skeleton = None if spec.skeleton is None else text_of(spec.skeleton, head, entry)
+    return LooseModel(scene, faults, skeleton or None)
 
 
-def _node(part: Record, spec: ModelExtract, how: turn.Turning, place: Origin) -> Node:
+def _node(part: Record, spec: ModelExtract, how: turn.Turning, entry: str, place: Origin) -> Node:
     translation, rotation, scale = turn.turn_placement(
-        value_of(spec.translation, part, (0.0, 0.0, 0.0)),
-        value_of(spec.rotation, part, (0.0, 0.0, 0.0, 1.0)),
-        value_of(spec.scale, part, (1.0, 1.0, 1.0)),
+        (0.0, 0.0, 0.0) if spec.translation is None else numbers_of(spec.translation, part, entry, 3),
+        (0.0, 0.0, 0.0, 1.0) if spec.rotation is None else numbers_of(spec.rotation, part, entry, 4),
+        (1.0, 1.0, 1.0) if spec.scale is None else numbers_of(spec.scale, part, entry, 3),
         how,
     )
-    role = str(value_of(spec.role, part, "visual"))
+    role = "visual" if spec.role is None else text_of(spec.role, part, entry)
     return Node(
-        str(value_of(spec.name, part)),
+        text_of(spec.name, part, entry),
         translation=translation,
         rotation=rotation,
         scale=scale,
         role=role if role in _ROLES else "helper",  # type: ignore[arg-type]
-        detail=int(value_of(spec.detail, part, 0)),
+        detail=0 if spec.detail is None else whole_of(spec.detail, part, entry),
         origin=place,
     )
 
 
-def _parent(part: Record, spec: ModelExtract, number: int, count: int) -> int:
+def _parent(part: Record, spec: ModelExtract, entry: str, number: int, count: int) -> int:
     """The parent's index, or -1; a parent that is not an earlier part is refused, which rules out cycles."""
-    parent = int(value_of(spec.parent, part, -1))
+    parent = -1 if spec.parent is None else whole_of(spec.parent, part, entry)
     return parent if 0 <= parent < min(number, count) else -1
 
 
@@ -134,10 +134,10 @@ def _mesh(
     indices = turn.turn_corners(read_indices(part, spec.indices, len(positions), entry, order), how)
     material = None
     if spec.material is not None:
-        wanted = str(value_of(spec.material, part))
+        wanted = text_of(spec.material, part, entry)
         material = materials.setdefault(wanted, len(materials))
     if spec.palette is not None and attributes.joints is not None:
-        attributes.joints = _through_palette(attributes.joints, np.asarray(value_of(spec.palette, part)), entry, part)
+        attributes.joints = _through_palette(attributes.joints, wholes_of(spec.palette, part, entry), entry, part)
     return Mesh(name, (_primitive(attributes, indices, how, material, place),))
 
 

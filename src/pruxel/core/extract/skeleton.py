@@ -9,9 +9,9 @@ import numpy as np
 from pruxel.core.base.arrays import DoubleArray, as_floats, frozen
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
-from pruxel.core.binary.expressions import value_of
 from pruxel.core.binary.parse import parse
 from pruxel.core.binary.schema import ExpressionText, Layout, Strict
+from pruxel.core.binary.values import numbers_of, rows_of, text_of, whole_of
 from pruxel.core.extract.conventions import turn_placement, turning
 from pruxel.core.extract.validate import extract_spec
 from pruxel.core.scene.edit import drop_unused, tree_of, unique_names
@@ -47,9 +47,9 @@ def read_skeleton(data: memoryview, layout: Layout, entry: str, defaults: Conven
     turned, origin = turning(how), Origin(entry=entry, conventions=how.words())
     nodes: list[Node] = []
     parents: list[int] = []
-    for number, joint in enumerate(value_of(spec.joints, head)):
+    for number, joint in enumerate(rows_of(spec.joints, head, entry)):
         context.check()
-        parent = int(value_of(spec.parent, joint))
+        parent = whole_of(spec.parent, joint, entry)
         if parent >= number:
             raise InputError(
                 ErrorCode.REFERENCE,
@@ -62,11 +62,11 @@ def read_skeleton(data: memoryview, layout: Layout, entry: str, defaults: Conven
                 hint="The layout may read the parent wrongly, or count joints from one.",
             )
         stored = (
-            np.asarray(value_of(spec.translation, joint), np.float64),
-            np.asarray(value_of(spec.rotation, joint, (0.0, 0.0, 0.0, 1.0)), np.float64),
-            np.asarray(value_of(spec.scale, joint, (1.0, 1.0, 1.0)), np.float64),
+            np.asarray(numbers_of(spec.translation, joint, entry, 3)),
+            np.asarray((0.0, 0.0, 0.0, 1.0) if spec.rotation is None else numbers_of(spec.rotation, joint, entry, 4)),
+            np.asarray((1.0, 1.0, 1.0) if spec.scale is None else numbers_of(spec.scale, joint, entry, 3)),
         )
-        if [len(part) for part in stored] != [3, 4, 3] or not _sensible(stored):
+        if not _sensible(stored):
             raise InputError(
                 ErrorCode.MALFORMED,
                 "a joint stands nowhere, or has no size",
@@ -79,7 +79,7 @@ def read_skeleton(data: memoryview, layout: Layout, entry: str, defaults: Conven
         translation, rotation, scale = turn_placement(*stored, turned)
         parents.append(parent)
         place = replace(origin, record=f"{spec.joints}[{number}]", start=joint.start)
-        named = str(value_of(spec.name, joint))
+        named = text_of(spec.name, joint, entry)
         nodes.append(Node(named, translation=translation, rotation=rotation, scale=scale, origin=place))
     if not nodes:
         raise InputError(ErrorCode.MALFORMED, "the skeleton has no joints", file=entry, field=spec.joints)

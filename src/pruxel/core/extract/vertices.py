@@ -9,8 +9,8 @@ import numpy as np
 from pruxel.core.base.arrays import AnyArray, ByteArray, FloatArray, IndexArray
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.binary.elements import Element, decode_floats, decode_integers, element
-from pruxel.core.binary.expressions import value_of
 from pruxel.core.binary.records import Record
+from pruxel.core.binary.values import as_whole, bytes_of, numbers_of, rows_of, text_of, whole_of
 from pruxel.core.extract.spec import IndexStream, VertexStream
 
 
@@ -33,8 +33,8 @@ class Attributes:
 
 def read_vertices(part: Record, stream: VertexStream, entry: str, order: str) -> Attributes:
     """Decode all elements of a part's vertices; raises `InputError` when the block is too short."""
-    data = memoryview(value_of(stream.data, part))
-    count, stride = int(value_of(stream.count, part)), int(value_of(stream.stride, part))
+    data = bytes_of(stream.data, part, entry)
+    count, stride = whole_of(stream.count, part, entry), whole_of(stream.stride, part, entry)
     rows = _rows(data, count, stride, entry, part)
     result = Attributes()
     for placed in _elements(part, stream, entry):
@@ -52,17 +52,17 @@ def read_vertices(part: Record, stream: VertexStream, entry: str, order: str) ->
             result.floats[placed.semantic] = decode_floats(rows, placed.kind, placed.offset, order)
     if "position" not in result.floats or result.floats["position"].shape[1] < 3:
         raise _bad(entry, part, "the vertices have no position", expected="an element of three numbers")
-    _place_positions(part, stream, result)
+    _place_positions(part, stream, result, entry)
     return result
 
 
-def _place_positions(part: Record, stream: VertexStream, result: Attributes) -> None:
+def _place_positions(part: Record, stream: VertexStream, result: Attributes, entry: str) -> None:
     """Undo quantisation: position = bias + scale * stored, each a number or a triple."""
     positions = result.floats["position"][:, :3]
     if stream.position_scale is not None:
-        positions = positions * np.asarray(value_of(stream.position_scale, part), np.float32)
+        positions = positions * np.asarray(numbers_of(stream.position_scale, part, entry, 1, 3), np.float32)
     if stream.position_bias is not None:
-        positions = positions + np.asarray(value_of(stream.position_bias, part), np.float32)
+        positions = positions + np.asarray(numbers_of(stream.position_bias, part, entry, 1, 3), np.float32)
     result.floats["position"] = positions
 
 
@@ -70,11 +70,9 @@ def _elements(part: Record, stream: VertexStream, entry: str) -> list[Placed]:
     if not isinstance(stream.elements, str):
         return [_placed(e.semantic, e.format, e.offset, entry, part) for e in stream.elements]
     found: list[Placed] = []
-    listed = value_of(stream.elements, part)
-    for number in range(len(listed)):
-        record = listed[number]
-        semantic = stream.semantics.get(record[stream.semantic], "ignored")
-        code = record[stream.format]
+    for record in rows_of(stream.elements, part, entry):
+        semantic = stream.semantics.get(record.own(stream.semantic), "ignored")
+        code = record.own(stream.format)
         if code not in stream.formats:
             raise _bad(
                 entry,
@@ -83,7 +81,15 @@ def _elements(part: Record, stream: VertexStream, entry: str) -> list[Placed]:
                 expected=f"one of {', '.join(str(k) for k in stream.formats)}",
                 found=str(code),
             )
-        found.append(_placed(semantic, stream.formats[code], record[stream.offset], entry, part))
+        found.append(
+            _placed(
+                semantic,
+                stream.formats[code],
+                as_whole(record.own(stream.offset), stream.offset, record, entry),
+                entry,
+                part,
+            )
+        )
     return found
 
 
@@ -95,7 +101,7 @@ def _placed(semantic: str, kind_name: str, offset: int, entry: str, part: Record
 
 
 def _rows(data: memoryview, count: int, stride: int, entry: str, part: Record) -> ByteArray:
-    if stride <= 0 or count * stride > len(data):
+    if stride <= 0 or not 0 <= count * stride <= len(data):
         raise _bad(
             entry,
             part,
@@ -108,12 +114,12 @@ def _rows(data: memoryview, count: int, stride: int, entry: str, part: Record) -
 
 def read_indices(part: Record, stream: IndexStream, vertices: int, entry: str, order: str) -> IndexArray:
     """The (m, 3) uint32 corners; raises `InputError` when one is beyond the vertices."""
-    kind_name = str(value_of(stream.type, part))
+    kind_name = text_of(stream.type, part, entry)
     kind = element(kind_name)
     if kind is None or kind.width != 1 or kind.scalar not in {"u8", "u16", "u32"}:
         raise _bad(entry, part, "not an index type", expected="u8, u16 or u32", found=kind_name)
-    data, count = memoryview(value_of(stream.data, part)), int(value_of(stream.count, part))
-    if count * kind.size > len(data) or count % 3:
+    data, count = bytes_of(stream.data, part, entry), whole_of(stream.count, part, entry)
+    if not 0 <= count * kind.size <= len(data) or count % 3:
         raise _bad(
             entry,
             part,

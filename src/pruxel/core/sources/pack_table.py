@@ -11,10 +11,10 @@ import numpy as np
 from pruxel.core.base.arrays import AnyArray
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
-from pruxel.core.binary.expressions import compile_expression
 from pruxel.core.binary.parse import parse
 from pruxel.core.binary.records import Record, Table
 from pruxel.core.binary.schema import Layout
+from pruxel.core.binary.values import bytes_of, rows_of, whole_of, wholes_of
 from pruxel.core.sources.keys import Keys
 from pruxel.core.sources.pack_spec import PackExtract, pack_extract
 
@@ -56,13 +56,13 @@ def read_table(
     spec = pack_extract(layout)
     head = parse(layout, data, label, context, keys, any_version=any_version)
     _check_key(spec, head, keys, label)
-    entries = compile_expression(spec.entries)(head)
+    entries = rows_of(spec.entries, head, label)
     offsets = _whole(entries, spec.offset, label)
     if spec.base is not None:
-        offsets = offsets + np.uint64(int(compile_expression(spec.base)(head)))
+        offsets = offsets + _unsigned(spec.base, head, label)
     stored = _whole(entries, spec.stored, label)
     codec, codecs = _codecs(entries, spec, label, len(offsets))
-    blocks = None if spec.blocks is None else np.asarray(compile_expression(spec.blocks)(head)).astype(np.uint64)
+    blocks = None if spec.blocks is None else wholes_of(spec.blocks, head, label).astype(np.uint64)
     return PackTable(
         spec=spec,
         offsets=offsets,
@@ -78,14 +78,14 @@ def read_table(
         hashes=_maybe(entries, spec.hash, label),
         names=None if spec.path is None else _names(entries, spec, head, label),
         block_starts=None if blocks is None else np.concatenate([[np.uint64(0)], np.cumsum(blocks)]),
-        block_size=0 if spec.block_size is None else int(compile_expression(spec.block_size)(head)),
+        block_size=0 if spec.block_size is None else whole_of(spec.block_size, head, label),
     )
 
 
 def _check_key(spec: PackExtract, head: Record, keys: Keys, label: str) -> None:
     if spec.key is None or spec.key_check is None or spec.key not in keys:
         return
-    wanted, found = int(compile_expression(spec.key_check)(head)), zlib.crc32(keys[spec.key])
+    wanted, found = whole_of(spec.key_check, head, label), zlib.crc32(keys[spec.key])
     if wanted != found:
         raise InputError(
             ErrorCode.KEY_WRONG,
@@ -94,6 +94,13 @@ def _check_key(spec: PackExtract, head: Record, keys: Keys, label: str) -> None:
             expected=f"a key with check value {wanted:08x}",
             hint="Type the key again, or try the other keys that you have.",
         )
+
+
+def _unsigned(text: str, head: Record, label: str) -> np.uint64:
+    value = whole_of(text, head, label)
+    if value < 0:
+        raise InputError(ErrorCode.LAYOUT, "this should not be negative", file=label, field=text, found=f"{value:,}")
+    return np.uint64(value)
 
 
 def _column(entries: object, name: str, label: str) -> AnyArray:
@@ -133,7 +140,7 @@ def _names(entries: object, spec: PackExtract, head: Record, label: str) -> list
     column = _column(entries, str(spec.path), label)
     if spec.names is None:
         return [str(value) for value in column.tolist()]
-    block = bytes(compile_expression(spec.names)(head))
+    block = bytes(bytes_of(spec.names, head, label))
     starts = column.tolist()
     pieces = block.decode("utf-8", "replace").split("\0") if block.isascii() else []
     if len(pieces) == len(starts) + 1 and _in_a_row(pieces, column):

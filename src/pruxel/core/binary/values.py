@@ -1,0 +1,108 @@
+"""What a layout's `extract` names, as the kind of value that it must be: a number, a text, bytes, rows.
+
+Expressions give whatever a field holds. Each function here gives its kind, or raises `InputError` that says which
+expression gave what instead; `entry` is the file that it is told of.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import Any, NoReturn
+
+import numpy as np
+
+from pruxel.core.base.arrays import AnyArray
+from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.binary.expressions import compile_expression
+from pruxel.core.binary.records import Record, Table
+
+_LARGEST = 1 << 63
+_SHOWN = 60
+
+
+def whole_of(text: str, record: Record, entry: str) -> int:
+    """A whole number of 64 bits."""
+    return as_whole(_value(text, record, entry), text, record, entry)
+
+
+def as_whole(value: Any, text: str, record: Record, entry: str) -> int:  # noqa: ANN401 - any value of a field
+    """The same for a value that is known already; `text` names it."""
+    plain = isinstance(value, int) or (isinstance(value, float) and value.is_integer())
+    if not plain or abs(value) >= _LARGEST:
+        _wrong(text, record, entry, "a whole number", value)
+    return int(value)
+
+
+def number_of(text: str, record: Record, entry: str) -> float:
+    """A number that is one: neither infinite nor undefined."""
+    value = _value(text, record, entry)
+    if not isinstance(value, int | float) or not math.isfinite(value):
+        _wrong(text, record, entry, "a number", value)
+    return float(value)
+
+
+def numbers_of(text: str, record: Record, entry: str, *widths: int) -> tuple[float, ...]:
+    """As many numbers as one of `widths` says; a single one may stand alone. Whether they are finite is not asked."""
+    value = _value(text, record, entry)
+    found = value.tolist() if isinstance(value, np.ndarray) else value
+    listed = found if isinstance(found, tuple | list) else (found,)
+    if len(listed) not in widths or not all(isinstance(one, int | float) for one in listed):
+        _wrong(text, record, entry, f"{' or '.join(map(str, widths))} numbers", value)
+    return tuple(float(one) for one in listed)
+
+
+def text_of(text: str, record: Record, entry: str) -> str:
+    """A text; numbers are written out."""
+    value = _value(text, record, entry)
+    if not isinstance(value, str | int | float):
+        _wrong(text, record, entry, "a text", value)
+    return str(value)
+
+
+def bytes_of(text: str, record: Record, entry: str) -> memoryview:
+    """The bytes of a field."""
+    value = _value(text, record, entry)
+    if not isinstance(value, bytes | memoryview):
+        _wrong(text, record, entry, "bytes", value)
+    return memoryview(value)
+
+
+def rows_of(text: str, record: Record, entry: str) -> Table | Sequence[Record]:
+    """Records in a row."""
+    value = _value(text, record, entry)
+    if not isinstance(value, Table) and not (isinstance(value, list) and all(isinstance(one, Record) for one in value)):
+        _wrong(text, record, entry, "records with 'count'", value)
+    return value
+
+
+def wholes_of(text: str, record: Record, entry: str) -> AnyArray:
+    """A run of whole numbers, (n,) of an integer type."""
+    value = _value(text, record, entry)
+    if not isinstance(value, np.ndarray) or value.ndim != 1 or value.dtype.kind not in "iu":
+        _wrong(text, record, entry, "a run of whole numbers", value)
+    return value
+
+
+def _value(text: str, record: Record, entry: str) -> Any:  # noqa: ANN401
+    try:
+        return compile_expression(text)(record)
+    except InputError as error:
+        fault = error.fault
+        raise InputError(
+            fault.code, fault.message, file=entry, offset=record.start, field=record.kind, hint=fault.hint
+        ) from error
+
+
+def _wrong(text: str, record: Record, entry: str, expected: str, value: object) -> NoReturn:
+    shown = repr(value) if isinstance(value, int | float | str | tuple) else f"a {type(value).__name__.lower()}"
+    raise InputError(
+        ErrorCode.LAYOUT,
+        f"'{text}' is not what 'extract' takes it for",
+        file=entry,
+        offset=record.start,
+        field=record.kind,
+        expected=expected,
+        found=shown[:_SHOWN],
+        hint="Check the layout's 'extract' against its records.",
+    )
