@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import json
 import random
 import uuid
+from functools import cache
 from typing import Any
 from urllib.parse import quote
 
@@ -99,6 +101,55 @@ def reads_only(method: str, path: str) -> bool:
     return method == "get" or "{project}" in path or path == "/api/projects"
 
 
+@cache
+def document(client: TestClient) -> dict[str, Any]:
+    return client.get("/api/openapi.json").json()  # type: ignore[no-any-return]
+
+
+def media_of(answer: dict[str, Any], client: TestClient) -> set[str]:
+    """The content types that the description allows an answer to have."""
+    while "$ref" in answer:
+        answer = document(client)["components"]["responses"][answer["$ref"].rsplit("/", 1)[1]]
+    return set(answer.get("content", {}))
+
+
+def fits(media: str, allowed: set[str]) -> bool:
+    return media in allowed or f"{media.split('/', maxsplit=1)[0]}/*" in allowed
+
+
+def test_every_refusal_is_documented_everywhere(client: TestClient) -> None:
+    described = document(client)
+    for path, methods in described["paths"].items():
+        for method, made in methods.items():
+            assert {"401", "403", "404", "413", "422", "503"} <= set(made["responses"]), (method, path)
+            success = [status for status in made["responses"] if status.startswith("2")]
+            assert len(success) == 1, (method, path)
+            content = set(made["responses"][success[0]].get("content", {}))
+            assert content or success == ["204"], (method, path)
+    assert "HTTPValidationError" not in described["components"]["schemas"]
+
+
+DEEP: Any = 1
+for _ in range(40):
+    DEEP = {"a": DEEP}
+
+
+@pytest.mark.parametrize(
+    "query", [DEEP, {"x": "\0"}, {"x": ["y"] * 30_000}, {"x": 2**70}, {"x": "\ud800"}], ids=lambda q: str(q)[:20]
+)
+def test_what_is_stored_can_be_told_again(client: TestClient, project: str, query: Any) -> None:
+    """Nothing that is kept may break the listing of the rest."""
+    body = as_json({"name": "deep", "query": query})
+    address = f"/api/projects/{project}/searches"
+    answer = client.put(address, content=body, headers={"Content-Type": "application/json"})
+    assert answer.status_code == 422
+    assert client.get(address).status_code == 200
+
+
+def as_json(value: Any) -> bytes:
+    return json.dumps(value).encode("utf-8", "surrogatepass")
+
+
 def test_any_question_is_answered_or_refused_in_words(client: TestClient, ids: dict[str, list[Any]]) -> None:
     rng = random.Random(20)
     client = TestClient(client.app, client.base_url, raise_server_exceptions=False, cookies=client.cookies)
@@ -127,6 +178,10 @@ def test_any_question_is_answered_or_refused_in_words(client: TestClient, ids: d
             asked += 1
             answer = client.request(method, place, params=query, **sent)
             what = f"{method.upper()} {place[:80]} {query} {str(sent)[:160]} -> {answer.status_code}"
+            documented = made["responses"].get(str(answer.status_code))
+            media = answer.headers.get("content-type", "").split(";")[0]
+            if documented is None or (answer.content and not fits(media, media_of(documented, client))):
+                wrong.append(f"{what}: {media} is not documented")
             if answer.status_code >= 500:
                 wrong.append(what)
             elif answer.status_code >= 400:

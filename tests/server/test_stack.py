@@ -576,6 +576,24 @@ def test_profiles_are_checked_kept_and_found(client: TestClient, game: Path, wor
     assert len(fits[0]["reasons"]) > 4
 
 
+def test_a_profile_of_any_size_goes_away_and_comes_back(client: TestClient) -> None:
+    made, other = new_project(client, "many names"), new_project(client, "many names again")
+    names = [f"tex/{n % 97}/it's {n}.dds" for n in range(60_000)] + ["0x12", "true", "- x", "\u706f.png"]
+    body = "\n".join(names).encode()
+    octets = {"Content-Type": "application/octet-stream"}
+    assert (
+        client.post(f"/api/projects/{made}/names", params={"label": "l"}, content=body, headers=octets).status_code
+        == 201
+    )
+    client.put(f"/api/projects/{made}/profile", json={"text": "profile: 1\nname: Many\n"})
+    text = client.get(f"/api/projects/{made}/profile/file").text
+    assert client.post(f"/api/projects/{other}/profile/check", json={"text": text}).json()["problem"] is None
+    assert client.put(f"/api/projects/{other}/profile", json={"text": text}).status_code == 200
+    assert [found["names"] for found in client.get(f"/api/projects/{other}/names").json()] == [len(names)]
+    assert client.get(f"/api/projects/{other}/profile").json()["text"].strip() == "profile: 1\nname: Many"
+    assert client.get(f"/api/projects/{other}/profile/file").text == text
+
+
 def test_listing_is_quick_about_strangers(client: TestClient, reef: str) -> None:
     start = time.monotonic()
     for query in ("*", "**/*", "-crab", "?", "a b c d e f", "%", "\\", "(((", "[a", "crab" * 60):

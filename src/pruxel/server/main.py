@@ -31,7 +31,7 @@ from pruxel.server.api import (
 )
 from pruxel.server.api.compressed import Compressed
 from pruxel.server.api.guard import Guard
-from pruxel.server.api.problems import RESPONSES, add_problem_details
+from pruxel.server.api.problems import add_problem_details, document_refusals
 from pruxel.server.jobs import looking
 from pruxel.server.jobs.aside import end_aside, start_aside
 from pruxel.server.store.missing import not_found
@@ -78,7 +78,7 @@ def create_app() -> FastAPI:
     )
     add_problem_details(app)
     for part in PARTS:
-        app.include_router(part.router, prefix="/api", responses=RESPONSES)  # type: ignore[arg-type]
+        app.include_router(part.router, prefix="/api")
     app.add_middleware(Compressed)
     app.add_middleware(Guard)
     if WEB.is_dir():
@@ -91,4 +91,6 @@ def create_app() -> FastAPI:
             plain = WEB / "favicon.svg" if path == "favicon.svg" else WEB / "index.html"
             return FileResponse(plain, headers={"Cache-Control": "no-cache"})
 
+    described = app.openapi
+    app.openapi = lambda: app.openapi_schema or document_refusals(described())  # type: ignore[method-assign]
     return app

@@ -29,6 +29,7 @@ _DAMAGED = (
     EOFError,
     OSError,
     ValueError,
+    MemoryError,  # LZMA takes the memory that its header asks for
 )
 
 _MOST_FAULTS = 100

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Literal
 from uuid import UUID
 
 from pydantic import BaseModel, Field
 
 from pruxel.core.sources.kinds import Kind
+from pruxel.server.api.limits import Offset, Plain
 
 
 class EntryOut(BaseModel):
@@ -90,7 +91,7 @@ class MarkIn(BaseModel):
 
 class SavedSearchModel(BaseModel):
     name: str = Field(min_length=1, max_length=80)
-    query: dict[str, Any]
+    query: Plain
 
 
 class ReferenceOut(BaseModel):
@@ -247,7 +248,7 @@ class SelectionIn(BaseModel):
     """What to take: some paths, or all that a search finds."""
 
     paths: list[str] | None = Field(None, max_length=200_000)
-    query: dict[str, Any] | None = None
+    query: Plain | None = None
 
 
 class SelectionOut(BaseModel):
@@ -292,8 +293,8 @@ class ZipOut(BaseModel):
 
 
 class CarveIn(BaseModel):
-    first: int = Field(0, ge=0)
-    last: int | None = Field(None, ge=0)
+    first: Offset = 0
+    last: Offset | None = None
 
 
 class HitModel(BaseModel):

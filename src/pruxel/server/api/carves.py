@@ -9,6 +9,7 @@ from fastapi import APIRouter
 from pruxel.core.base.context import Context
 from pruxel.core.sources.carve import Hit
 from pruxel.server.api.browse_models import CarveIn, KeepIn
+from pruxel.server.api.limits import EntryId
 from pruxel.server.api.models import JobOut
 from pruxel.server.jobs.queue import put_job
 from pruxel.server.jobs.search_bytes import address_of, keep_hits
@@ -20,7 +21,7 @@ router = APIRouter(tags=["carve"])
 
 
 @router.post("/entries/{entry}/carve", status_code=202)
-def start_carve(entry: int, wanted: CarveIn) -> JobOut:
+def start_carve(entry: EntryId, wanted: CarveIn) -> JobOut:
     """Search an entry's bytes, or a range of them."""
     row, stack = stored_entry(entry)
     payload = {"key": str(uuid4()), "entry": row.id, "path": row.path, "first": wanted.first, "last": wanted.last}
@@ -30,7 +31,7 @@ def start_carve(entry: int, wanted: CarveIn) -> JobOut:
 
 
 @router.post("/entries/{entry}/finds", status_code=201)
-def keep_finds(entry: int, wanted: KeepIn) -> str:
+def keep_finds(entry: EntryId, wanted: KeepIn) -> str:
     """Make entries of chosen finds; returns the label of their source."""
     _, stack = stored_entry(entry)
     hits = [Hit(h.format, h.ending, h.kind, h.offset, h.size) for h in wanted.hits]
@@ -38,7 +39,7 @@ def keep_finds(entry: int, wanted: KeepIn) -> str:
 
 
 @router.get("/entries/{entry}/address")
-def entry_address(entry: int) -> str:
+def entry_address(entry: EntryId) -> str:
     """The address of an entry, by which a pack inside a pack is mounted."""
     row, stack = stored_entry(entry)
     return address_of(stack, row)

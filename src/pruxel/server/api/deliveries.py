@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 from pruxel.core.deliver import deliver as _registers_formats  # noqa: F401
 from pruxel.core.formats.registry import FORMATS
 from pruxel.core.formats.textures import link_name
+from pruxel.server.api.limits import gives
 from pruxel.server.api.models import BatchIn, DeliveryIn, DeliveryOut, FormatOut, NameIn, ReportOut
 from pruxel.server.api.workpieces import workpiece_of
 from pruxel.server.jobs.queue import put_job
@@ -138,7 +139,7 @@ def remove_delivery(delivery: UUID) -> None:
         db.delete(found)
 
 
-@router.get("/deliveries/{delivery}/zip", response_class=FileResponse)
+@router.get("/deliveries/{delivery}/zip", response_class=FileResponse, responses=gives("application/zip"))
 def download(delivery: UUID) -> FileResponse:
     """All files as one zip."""
     with session() as db:

@@ -27,6 +27,7 @@ from pruxel.server.api.browse_models import (
     SavedSearchModel,
     VersionOut,
 )
+from pruxel.server.api.limits import EntryId, gives
 from pruxel.server.api.sources import state_of
 from pruxel.server.jobs.aside import aside
 from pruxel.server.jobs.looking import stretch_of, versions_of
@@ -147,13 +148,13 @@ def list_folders(
 
 
 @router.get("/entries/{entry}/versions")
-def list_versions(entry: int) -> list[VersionOut]:
+def list_versions(entry: EntryId) -> list[VersionOut]:
     """All sources' versions of an entry's path, highest first."""
     return [VersionOut.model_validate(version) for version in aside(versions_of, entry)]
 
 
-@router.get("/entries/{entry}/raw", response_class=FileResponse)
-def raw_bytes(entry: int, *, play: bool = False) -> FileResponse:
+@router.get("/entries/{entry}/raw", response_class=FileResponse, responses=gives("application/octet-stream", "audio/*"))
+def raw_bytes(entry: EntryId, *, play: bool = False) -> FileResponse:
     """An entry's bytes as they are: for saving, or for a sound to be played by the page."""
     row, _ = stored_entry(entry)
     place = Path(aside(unpacked_file, entry))
@@ -167,7 +168,7 @@ def raw_bytes(entry: int, *, play: bool = False) -> FileResponse:
 
 @router.get("/entries/{entry}/bytes")
 def show_bytes(
-    entry: int,
+    entry: EntryId,
     offset: Annotated[int, Parameter(ge=0)] = 0,
     size: Annotated[int, Parameter(ge=1, le=_MOST_BYTES)] = 1024,
 ) -> BytesOut:
@@ -175,7 +176,7 @@ def show_bytes(
     return BytesOut.model_validate(aside(stretch_of, entry, offset, size))
 
 
-@router.get("/blobs/{key}", response_class=Response)
+@router.get("/blobs/{key}", response_class=Response, responses=gives("application/octet-stream", "image/*"))
 def blob(key: str) -> Response:
     """A stored picture, array or image; content never changes under its key."""
     data = find_blob(key)
@@ -185,7 +186,7 @@ def blob(key: str) -> Response:
     return Response(data, media_type=media, headers=_FOREVER | {"X-Content-Type-Options": "nosniff"})
 
 
-@router.get("/scenes/{manifest}", response_class=Response)
+@router.get("/scenes/{manifest}", response_class=Response, responses=gives("application/json"))
 def scene_manifest(manifest: str) -> Response:
     """A stored scene as its manifest, from which the page asks for the blobs that it lacks."""
     data = find_blob(manifest)

@@ -11,6 +11,7 @@ import psycopg
 from fastapi import APIRouter, Request
 from fastapi.responses import StreamingResponse
 
+from pruxel.server.api.limits import gives
 from pruxel.server.settings import settings
 from pruxel.server.store.jobs import CHANNEL
 
@@ -93,7 +94,7 @@ async def _events(request: Request) -> AsyncIterator[str]:
         BROADCAST.leave(page)
 
 
-@router.get("/events", response_class=StreamingResponse)
+@router.get("/events", response_class=StreamingResponse, responses=gives("text/event-stream"))
 async def events(request: Request) -> StreamingResponse:
     """Jobs, views, pictures and changes as they happen."""
     headers = {"Cache-Control": "no-cache", "X-Accel-Buffering": "no"}

@@ -19,6 +19,7 @@ from pruxel.server.api.browse_models import (
     ReferencesOut,
     SightIn,
 )
+from pruxel.server.api.limits import EntryId, gives
 from pruxel.server.api.models import JobOut
 from pruxel.server.api.sources import state_of
 from pruxel.server.jobs.aside import aside
@@ -38,7 +39,7 @@ Channel = Literal["rgb", "rgba", "r", "g", "b", "a"]
 
 
 @router.get("/entries/{entry}/look")
-def look(entry: int) -> LookOut:
+def look(entry: EntryId) -> LookOut:
     """What can be shown of an entry at once; a scene (model, skeleton, clips) comes later, by the key `glance`."""
     row, stack = stored_entry(entry)
     if row.kind in _SCENES:
@@ -46,14 +47,16 @@ def look(entry: int) -> LookOut:
     return LookOut.model_validate(aside(look_at, entry))
 
 
-@router.get("/entries/{entry}/texture", response_class=Response)
-def texture_picture(entry: int, channel: Channel = "rgba", level: Annotated[int, Query(ge=0, le=16)] = 0) -> Response:
+@router.get("/entries/{entry}/texture", response_class=Response, responses=gives("image/png"))
+def texture_picture(
+    entry: EntryId, channel: Channel = "rgba", level: Annotated[int, Query(ge=0, le=16)] = 0
+) -> Response:
     """A texture as PNG: all channels, colours without alpha, or one channel as grey; smaller by powers of two."""
     return Response(aside(texture_png, entry, channel, level), media_type="image/png")
 
 
-@router.get("/entries/{entry}/text", response_class=PlainTextResponse)
-def read_as_text(entry: int) -> PlainTextResponse:
+@router.get("/entries/{entry}/text", response_class=PlainTextResponse, responses=gives("text/plain"))
+def read_as_text(entry: EntryId) -> PlainTextResponse:
     """The beginning of any entry, read as text."""
     return PlainTextResponse(aside(text_of, entry))
 
@@ -93,7 +96,7 @@ def get_glance(project: UUID, key: str) -> GlanceOut:
 
 
 @router.get("/entries/{entry}/references")
-def list_references(entry: int) -> ReferencesOut:
+def list_references(entry: EntryId) -> ReferencesOut:
     """What an entry mentions, resolved now, and who mentions it, as far as the game was read through."""
     row, stack = stored_entry(entry)
     uses = [ReferenceOut.model_validate(use) for use in aside(uses_of, entry)]
@@ -112,7 +115,7 @@ def read_references(project: UUID) -> JobOut:
 
 
 @router.get("/entries/{entry}/needs")
-def list_needs(entry: int) -> NeedsOut:
+def list_needs(entry: EntryId) -> NeedsOut:
     """An entry with everything it mentions, and what that mentions; names that lead nowhere apart."""
     return NeedsOut.model_validate(aside(needs_of, entry))
 

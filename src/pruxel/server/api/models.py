@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from pydantic import BaseModel, Field
+
+from pruxel.server.api.limits import Plain
 
 
 class Problem(BaseModel):
@@ -25,7 +27,7 @@ class Problem(BaseModel):
 
 class StepModel(BaseModel):
     step: str
-    params: dict[str, Any] = Field(default_factory=dict)
+    params: Plain = Field(default_factory=dict)
     on: bool = True
 
 
@@ -36,7 +38,7 @@ class StepsIn(BaseModel):
 class WorkpieceIn(BaseModel):
     """`source` opens the versions of one source rather than those that win."""
 
-    entries: list[str] = Field(min_length=1, max_length=500)
+    entries: list[Annotated[str, Field(max_length=4096)]] = Field(min_length=1, max_length=500)
     source: UUID | None = None
 
 
@@ -168,22 +170,22 @@ class FormatOut(BaseModel):
     carries: list[str]
 
 
-Options = dict[str, dict[str, Any]]
+Options = Plain
 
 
 class DeliveryIn(BaseModel):
     """`options` are those of each format, by its name."""
 
     name: str = Field(min_length=1, max_length=120)
-    formats: list[str] = Field(min_length=1)
+    formats: list[Annotated[str, Field(max_length=40)]] = Field(min_length=1, max_length=40)
     options: Options = {}
 
 
 class BatchIn(BaseModel):
     """Models to be delivered one by one."""
 
-    entries: list[str] = Field(min_length=1, max_length=500)
-    formats: list[str] = Field(min_length=1)
+    entries: list[Annotated[str, Field(max_length=4096)]] = Field(min_length=1, max_length=500)
+    formats: list[Annotated[str, Field(max_length=40)]] = Field(min_length=1, max_length=40)
     options: Options = {}
 
 

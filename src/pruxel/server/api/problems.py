@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+from typing import Any
 
 import psycopg
 from fastapi import FastAPI, Request
@@ -19,11 +20,45 @@ from pruxel.server.store.missing import not_found
 
 log = logging.getLogger("pruxel.api")
 _STATUS = {ErrorCode.NOT_FOUND: 404, ErrorCode.OUTSIDE_ROOTS: 403, ErrorCode.CONFLICT: 409, ErrorCode.USAGE: 422}
-RESPONSES = {code: {"model": Problem} for code in (404, 422)}
+_DOCUMENT = "application/problem+json"
+# Every answer that is a refusal, and what it means; each may come from any operation.
+REFUSALS = {
+    400: "the request is no request that makes sense",
+    401: "no access: the link that was printed has not been opened",
+    403: "another site's page asks, or a place is outside the permitted folders",
+    404: "there is no such thing, or no longer",
+    405: "not done with this address",
+    408: "the rest of the request did not come",
+    409: "something else stands in the way, or has changed meanwhile",
+    413: "more at once than is taken here",
+    421: "not one of our own host names and ports",
+    422: "a value is outside what makes sense; the field says which",
+    500: "a mistake of ours",
+    503: "the database is away, and comes back by itself",
+}
+
+
+def document_refusals(description: dict[str, Any]) -> dict[str, Any]:
+    """An interface's description with every refusal at every operation, as problem details."""
+    schemas = description["components"]["schemas"]
+    schemas["Problem"] = Problem.model_json_schema()
+    for field in schemas["Problem"]["properties"].values():
+        field.pop("default", None)  # a field that says nothing is left out
+    for unused in ("HTTPValidationError", "ValidationError"):
+        schemas.pop(unused, None)
+    content = {_DOCUMENT: {"schema": {"$ref": "#/components/schemas/Problem"}}}
+    description["components"]["responses"] = {
+        f"Refused{status}": {"description": meaning, "content": content} for status, meaning in REFUSALS.items()
+    }
+    refused = {str(status): {"$ref": f"#/components/responses/Refused{status}"} for status in REFUSALS}
+    for operations in description["paths"].values():
+        for operation in operations.values():
+            operation["responses"] |= refused
+    return description
 
 
 def _answer(problem: Problem) -> JSONResponse:
-    return JSONResponse(problem.model_dump(exclude_none=True), problem.status, media_type="application/problem+json")
+    return JSONResponse(problem.model_dump(exclude_none=True), problem.status, media_type=_DOCUMENT)
 
 
 async def _ours(_request: Request, error: Exception) -> JSONResponse:

@@ -5,18 +5,22 @@ from __future__ import annotations
 from pathlib import Path
 from uuid import UUID
 
-from fastapi import APIRouter, Response
+from fastapi import APIRouter
+from fastapi.responses import StreamingResponse
 from sqlalchemy import select
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
-from pruxel.core.binary.yaml_text import parse_yaml, write_yaml
+from pruxel.core.binary.yaml_text import write_yaml
 from pruxel.core.sources.detect import detect
-from pruxel.core.sources.profile import Alias, check_profile
+from pruxel.core.sources.profile import Alias
 from pruxel.core.sources.profile_files import LoadedProfile, build_profile, find_profiles, load_profile, write_profile
+from pruxel.core.sources.profile_stream import profile_pieces, without_names
+from pruxel.server.api.limits import gives
 from pruxel.server.api.models import JobOut
 from pruxel.server.api.source_models import FitOut, ProfileIn, ProfileOut
 from pruxel.server.jobs.aliases import LISTED
+from pruxel.server.jobs.naming import store_names
 from pruxel.server.jobs.queue import put_job
 from pruxel.server.jobs.stacks import check_root
 from pruxel.server.store.blobs import get_blob
@@ -27,7 +31,7 @@ from pruxel.server.store.stack_state import touch
 from pruxel.server.store.tables import Mark, NameListRow, Project, SourceRow
 
 router = APIRouter(tags=["profiles"])
-_MOST_NAMES = 200_000
+_FEW_NAMES = 2_000
 
 
 def _told(text: str, home: str | None) -> ProfileOut:
@@ -66,18 +70,28 @@ def get_profile(project: UUID) -> ProfileOut:
 @router.post("/projects/{project}/profile/check")
 def check_text(project: UUID, wanted: ProfileIn) -> ProfileOut:
     """What a text would be as a profile; nothing is kept."""
+    plain, _ = without_names(wanted.text, "profile")
     with session() as db:
-        return _told(wanted.text, project_by_id(db, project).profile_home)
+        return _told(plain, project_by_id(db, project).profile_home).model_copy(update={"text": wanted.text})
 
 
 @router.put("/projects/{project}/profile")
 def set_profile(project: UUID, wanted: ProfileIn) -> JobOut | None:
-    """Replace the profile and read all sources again by it. Raises when the text does not hold together."""
+    """Replace the profile and read all sources again by it. Raises when the text does not hold together.
+
+    Known names beyond a few become a list of the project's own, so that the text stays one that a person can read.
+    """
+    plain, names = without_names(wanted.text, "profile")
+    text = plain if len(names) > _FEW_NAMES else wanted.text
     with session() as db:
         found = project_by_id(db, project)
-        if wanted.text.strip():
-            build_profile(wanted.text, "profile", None if found.profile_home is None else Path(found.profile_home))
-        found.profile = wanted.text
+        if text.strip():
+            build_profile(text, "profile", None if found.profile_home is None else Path(found.profile_home))
+    if text is plain:
+        store_names(project, "from the profile", ("\n".join(names) + "\n").encode("utf-8", "replace"))
+    with session() as db:
+        found = project_by_id(db, project)
+        found.profile = text
         touch(db, project)
         mounts = db.execute(select(SourceRow.mount).where(SourceRow.project_id == project).distinct()).scalars()
         jobs = [
@@ -87,8 +101,8 @@ def set_profile(project: UUID, wanted: ProfileIn) -> JobOut | None:
     return JobOut.model_validate(job_details(jobs[-1])) if jobs else None
 
 
-@router.get("/projects/{project}/profile/file", response_class=Response)
-def export_profile(project: UUID) -> Response:
+@router.get("/projects/{project}/profile/file", response_class=StreamingResponse, responses=gives("application/yaml"))
+def export_profile(project: UUID) -> StreamingResponse:
     """The profile as one file that stands alone: layouts in it, aliases and notes, names by hand; never keys."""
     with session() as db:
         found = project_by_id(db, project)
@@ -102,15 +116,14 @@ def export_profile(project: UUID) -> Response:
             if m.alias or m.note or m.star
         )
         lists = db.execute(select(NameListRow).where(NameListRow.project_id == project)).scalars()
-        names = sorted({line for row in lists for line in get_blob(row.blob).decode("utf-8", "replace").splitlines()})
+        names = {line for row in lists for line in get_blob(row.blob).decode("utf-8", "replace").splitlines() if line}
     spec = loaded.profile.spec
     own = {a.path for a in aliases}
     kept = tuple(a for a in spec.aliases if a.path not in own)
-    more = {"aliases": (*kept, *aliases), "known_names": tuple(sorted({*spec.known_names, *names[:_MOST_NAMES]}))}
-    text = write_profile(spec.model_copy(update=more), loaded.profile.layouts)
-    check_profile(parse_yaml(text, "export"), "export")
-    headers = {"Content-Disposition": 'attachment; filename="profile.yaml"', "X-Content-Type-Options": "nosniff"}
-    return Response(text, media_type="application/yaml", headers=headers)
+    whole = spec.model_copy(update={"aliases": (*kept, *aliases)})
+    pieces = profile_pieces(whole, loaded.profile.layouts, sorted({*spec.known_names, *names}))
+    headers = {"Content-Disposition": 'attachment; filename="profile.yaml"'}
+    return StreamingResponse(pieces, media_type="application/yaml", headers=headers)
 
 
 def _blank(name: str):  # type: ignore[no-untyped-def]  # noqa: ANN202

@@ -108,7 +108,7 @@ class FitOut(BaseModel):
 
 
 class ProfileIn(BaseModel):
-    text: str = Field(max_length=4 << 20)
+    text: str = Field(max_length=256 << 20)
 
 
 class ProfileOut(BaseModel):

@@ -36,7 +36,7 @@ _SILENT_AFTER = 20.0
 _SWEEP_SECONDS = 3600.0
 _FRONT_CHILDREN = 2
 _NICE_BEHIND = 15
-_LEAVING = threading.Event()
+_LEAVING, _ASKED = threading.Event(), threading.Event()
 _HOUR = 3600.0
 _LONGEST = {"glance": 0.25 * _HOUR, "sight": 0.25 * _HOUR, "view": _HOUR}
 _LONGEST_OF_ALL = 24 * _HOUR
@@ -252,17 +252,24 @@ async def _work() -> None:
             for name in (FRONT, BACK)
         ]
         for sign in (signal.SIGTERM, signal.SIGINT):
-            asyncio.get_running_loop().add_signal_handler(sign, _leave, working)
+            asyncio.get_running_loop().add_signal_handler(sign, _leave_as_asked, working)
         # One that ends by itself (the database was away, say) ends all: the process is started again as a whole.
         await asyncio.wait(working, return_when=asyncio.FIRST_COMPLETED)
-        for task in (*working, *beside):
+        if not _LEAVING.is_set():
+            _leave(working)
+        ended, leaving = await asyncio.gather(*working, return_exceptions=True), _ASKED.is_set()
+        for task in beside:
             task.cancel()
-        ended = await asyncio.gather(*working, return_exceptions=True)
     for pool in pools.values():
         pool.end()
     for error in ended:
-        if isinstance(error, Exception) and not _LEAVING.is_set():
+        if isinstance(error, Exception) and not leaving:
             raise error
+
+
+def _leave_as_asked(working: list[asyncio.Task[None]]) -> None:
+    _ASKED.set()
+    _leave(working)
 
 
 def _leave(working: list[asyncio.Task[None]]) -> None:
