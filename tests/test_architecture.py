@@ -26,7 +26,7 @@ ROWS = [
     {"server.store"},
     {"server.jobs"},
     {"server.api"},
-    {"server.main", "server.demo", "server.serve"},
+    {"server.main", "server.demo", "server.serve", "server.doctor", "server.own_database"},
     {"cli"},
 ]
 LEVEL = {room: level for level, row in enumerate(ROWS) for room in row}

@@ -9,6 +9,7 @@ import typer
 
 from pruxel.cli.commands import convert, inspect, sample
 from pruxel.cli.entries import carve, diff, extract, list_entries
+from pruxel.cli.project import doctor, project
 from pruxel.cli.server import migrate, openapi, serve, worker
 
 app = typer.Typer(
@@ -29,6 +30,8 @@ app.command()(diff)
 app.command()(sample)
 app.command()(inspect)
 app.command()(convert)
+app.command()(doctor)
+app.add_typer(project, name="project")
 
 
 def main() -> None:

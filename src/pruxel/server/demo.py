@@ -147,7 +147,7 @@ def _run() -> None:
         parts = _Parts(dict(os.environ))
         try:
             parts.look()
-            claim.note(f"http://{here.host}:{port}/?key={here.access_token()}")
+            claim.note(f"http://{here.host}:{port}/?key={here.access_token()}", cluster.url)
             _say("Ctrl-C stops everything.")
             _watch(parts, cluster)
         finally:

@@ -21,11 +21,11 @@ PARENT = "PRUXEL_PARENT"
 
 
 class RunsAlreadyError(Exception):
-    """Another start has this data folder; `address` is empty until it is ready."""
+    """Another start has this data folder; its addresses are empty until it is ready."""
 
-    def __init__(self, pid: int, address: str) -> None:
+    def __init__(self, pid: int, address: str, database: str) -> None:
         super().__init__(f"process {pid}")
-        self.pid, self.address = pid, address
+        self.pid, self.address, self.database = pid, address, database
 
 
 @dataclass(frozen=True)
@@ -34,11 +34,11 @@ class Claim:
 
     place: Path
 
-    def note(self, address: str) -> None:
-        """Write down where we can be reached."""
+    def note(self, address: str, database: str) -> None:
+        """Write down where we and our database can be reached; only the owner can read it."""
         partial = self.place.with_name(f"{self.place.name}.new")
         partial.touch(mode=0o600)
-        partial.write_text(json.dumps({"pid": os.getpid(), "address": address}))
+        partial.write_text(json.dumps({"pid": os.getpid(), "address": address, "database": database}))
         partial.replace(self.place)
 
 
@@ -60,7 +60,7 @@ def claimed(data_folder: Path) -> Iterator[Claim]:
             fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError:
             raise _other(claim.place) from None
-        claim.note("")
+        claim.note("", "")
         yield claim
         claim.place.unlink(missing_ok=True)
     finally:
@@ -70,9 +70,18 @@ def claimed(data_folder: Path) -> Iterator[Claim]:
 def _other(place: Path) -> RunsAlreadyError:
     try:
         told = json.loads(place.read_text())
-        return RunsAlreadyError(int(told["pid"]), str(told["address"]))
+        return RunsAlreadyError(int(told["pid"]), str(told["address"]), str(told["database"]))
     except (OSError, ValueError, KeyError):
-        return RunsAlreadyError(0, "")
+        return RunsAlreadyError(0, "", "")
+
+
+def whoever_runs(data_folder: Path) -> RunsAlreadyError | None:
+    """Who has a data folder at the moment, nobody for None."""
+    try:
+        with claimed(data_folder):
+            return None
+    except RunsAlreadyError as error:
+        return error
 
 
 def end_with_parent(parent: int | None = None) -> None:
