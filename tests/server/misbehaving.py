@@ -7,6 +7,10 @@ import signal
 import time
 from multiprocessing.connection import Connection
 
+from pruxel.server.jobs.risk import Risk
+
+RISK = Risk("entry", "a.png", "1", 1.0)
+
 
 def serve(pipe: Connection, _nice: int, _name: str) -> None:
     stop = {"asked": False}
@@ -23,6 +27,18 @@ def serve(pipe: Connection, _nice: int, _name: str) -> None:
                 os.kill(os.getpid(), signal.SIGKILL)
             case "leaves":
                 os._exit(3)
+            case "dies at":
+                pipe.send(RISK)
+                os.kill(os.getpid(), signal.SIGSEGV)
+            case "hangs at":
+                pipe.send(RISK)
+                time.sleep(600)
+            case "is away":
+                os._exit(75)
+            case "says much":
+                for _ in range(2000):
+                    pipe.send(RISK)
+                    pipe.send(None)
             case "hangs":
                 time.sleep(600)
             case "grows":

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import signal
 import time
 import uuid
 from collections.abc import Iterator
@@ -56,6 +57,13 @@ def test_how_it_ends_is_known_and_the_next_job_runs(
 ) -> None:
     assert run(child, monkeypatch, does, limits, stop_after).ending is ending
     assert run(child, monkeypatch, "well").ending is Ending.DONE
+
+
+def test_it_is_known_at_what_it_died_or_hung(child: Child, monkeypatch: pytest.MonkeyPatch) -> None:
+    assert run(child, monkeypatch, "dies at") == Ended(Ending.DIED, misbehaving.RISK, signal.SIGSEGV)
+    assert run(child, monkeypatch, "hangs at") == Ended(Ending.TOO_LONG, misbehaving.RISK)
+    assert run(child, monkeypatch, "is away") == Ended(Ending.AWAY)
+    assert run(child, monkeypatch, "says much") == Ended(Ending.DONE)
 
 
 def test_a_child_is_kept_from_job_to_job(child: Child, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -22,7 +22,7 @@ from pruxel.server.settings import settings
 COOKIE = "pruxel_access"
 _HOSTS = frozenset({"127.0.0.1", "localhost", "::1", "testserver"})
 _PORTS = {"http": 80, "https": 443}
-_SILENT_SECONDS = 30.0
+_SILENT_SECONDS = 15.0
 # The most bytes of a body: pieces of files, profiles and lists of names are large, everything else is not.
 _MOST_BYTES = (
     (re.compile(r"/uploads/\w+$"), 64 << 20),

@@ -7,7 +7,7 @@ from typing import Any
 
 from uvicorn.protocols.http.httptools_impl import HttpToolsProtocol
 
-SECONDS = 15.0
+SECONDS = 10.0
 
 
 class PatientProtocol(HttpToolsProtocol):
