@@ -12,7 +12,7 @@ from pruxel.server.jobs.risk import Risk
 RISK = Risk("entry", "a.png", "1", 1.0)
 
 
-def serve(pipe: Connection, _nice: int, _name: str) -> None:
+def serve(pipe: Connection, _nice: int, _name: str, _parent: int) -> None:
     stop = {"asked": False}
     signal.signal(signal.SIGTERM, lambda *_: stop.update(asked=True))
     while True:

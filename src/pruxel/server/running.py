@@ -84,12 +84,14 @@ def whoever_runs(data_folder: Path) -> RunsAlreadyError | None:
         return error
 
 
-def end_with_parent(parent: int | None = None) -> None:
-    """Let this process end when the one that started it does, however that dies. Asked to first, then made to."""
-    known = os.getppid() if parent is None else parent
+def end_with_parent(parent: int) -> None:
+    """Let this process end when the one that started it does, however that dies. Asked to first, then made to.
+
+    Who started it says so: by the time this is called it may be gone already.
+    """
 
     def look() -> None:
-        while os.getppid() == known:
+        while os.getppid() == parent:
             time.sleep(_LOOK_SECONDS)
         os.kill(os.getpid(), signal.SIGTERM)
         time.sleep(_FAREWELL_SECONDS)

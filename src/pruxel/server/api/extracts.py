@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import os
 import shutil
 import subprocess
 import sys
@@ -202,7 +203,7 @@ def stream_zip(project: UUID, key: str) -> StreamingResponse:
 
 
 def _passed_on(project: UUID, key: str) -> Iterator[bytes]:
-    command = [sys.executable, "-m", unpacking.__name__, str(project), key]
+    command = [sys.executable, "-m", unpacking.__name__, str(project), key, str(os.getpid())]
     with subprocess.Popen(command, stdout=subprocess.PIPE) as process:  # noqa: S603 - our own program
         assert process.stdout is not None
         try:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import multiprocessing
+import os
 import signal
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
@@ -27,12 +28,12 @@ _lock = Lock()
 
 @lru_cache(maxsize=1)
 def _pool() -> ProcessPoolExecutor:
-    return ProcessPoolExecutor(_PROCESSES, multiprocessing.get_context("spawn"), _deaf)
+    return ProcessPoolExecutor(_PROCESSES, multiprocessing.get_context("spawn"), _deaf, (os.getpid(),))
 
 
-def _deaf() -> None:
+def _deaf(parent: int) -> None:
     """Ctrl-C is for the web process, which ends these with itself; should it be killed, they end all the same."""
-    end_with_parent()
+    end_with_parent(parent)
     begin_log(f"aside-{(multiprocessing.current_process()._identity or (0,))[-1] % _LOGS}")  # noqa: SLF001
     signal.signal(signal.SIGINT, signal.SIG_IGN)
 

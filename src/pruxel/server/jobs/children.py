@@ -120,7 +120,9 @@ class Child:
         if self._process is None or self._pipe is None or not self._process.is_alive():
             context = multiprocessing.get_context("spawn")
             self._pipe, theirs = context.Pipe()
-            self._process = context.Process(target=_serve, args=(theirs, self._nice, self._name), daemon=True)
+            self._process = context.Process(
+                target=_serve, args=(theirs, self._nice, self._name, os.getpid()), daemon=True
+            )
             self._process.start()
             theirs.close()
         return self._pipe, self._process
@@ -157,7 +159,7 @@ def resident_bytes(pid: int | None) -> int:
         return 0
 
 
-def _serve(pipe: Connection, nice: int, name: str) -> None:
+def _serve(pipe: Connection, nice: int, name: str, parent: int) -> None:
     """The child's life: a job's number comes, the job runs, a word goes back."""
     from pruxel.core.native.warm import warm
     from pruxel.server.jobs import kinds  # noqa: F401 - registers the kinds of jobs
@@ -167,7 +169,7 @@ def _serve(pipe: Connection, nice: int, name: str) -> None:
 
     begin_log(name)
     os.nice(nice)
-    threading.Thread(target=_end_with_parent, args=(os.getppid(),), daemon=True).start()
+    threading.Thread(target=_end_with_parent, args=(parent,), daemon=True).start()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     signal.signal(signal.SIGTERM, lambda *_: LEAVING.set())
     listen(pipe.send)

@@ -81,9 +81,9 @@ def zip_pieces(stack: StoredStack, chosen: dict[str, Any]) -> Iterator[bytes]:
     yield sink.taken()
 
 
-def main(project: str, note: str) -> None:
+def main(project: str, note: str, parent: str) -> None:
     """Write a noted selection as a zip to standard output."""
-    end_with_parent()
+    end_with_parent(int(parent))
     noted = find_blob(note) or b""
     chosen = orjson.loads(noted.partition(b" ")[2])
     for piece in zip_pieces(stored_stack(uuid.UUID(project)), chosen):
@@ -91,4 +91,4 @@ def main(project: str, note: str) -> None:
 
 
 if __name__ == "__main__":
-    main(sys.argv[1], sys.argv[2])
+    main(*sys.argv[1:4])
