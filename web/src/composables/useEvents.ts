@@ -9,7 +9,17 @@ export interface ServerEvent {
   project_id?: string
   job?: JobNews
   view?: string
-  changed?: 'sources' | 'deliveries' | 'marks' | 'names' | 'keys' | 'references' | 'jobs' | 'workpieces' | 'projects'
+  changed?:
+    | 'sources'
+    | 'deliveries'
+    | 'marks'
+    | 'names'
+    | 'keys'
+    | 'references'
+    | 'jobs'
+    | 'workpieces'
+    | 'projects'
+    | 'problems'
   picture?: { entry: number; key: string }
   reconnected?: boolean
 }

@@ -42,7 +42,7 @@ def _reader(file: Path | None, data: memoryview, form: str, label: str) -> Itera
     except ArchiveError as error:
         raise InputError(
             ErrorCode.TRUNCATED,
-            f"the archive cannot be read ({error.msg})",
+            f"the archive cannot be read ({error.msg or 'its data are damaged'})",
             file=label,
             expected=f"a whole {form} archive" if form != "raw" else "whole compressed data",
             hint="The copy may be incomplete; compare its size with the original.",

@@ -52,6 +52,17 @@ class Source(Protocol):
         """The unpacked bytes of one entry; raises `InputError`."""
 
 
+def holds_nothing(label: str) -> Fault:
+    """The problem row for an archive or pack without a single entry."""
+    return Fault(
+        ErrorCode.MALFORMED,
+        "there is nothing in it",
+        file=label,
+        expected="at least one entry",
+        hint="It may be a placeholder, or a copy that was broken off.",
+    )
+
+
 def not_found(path: str, label: str) -> InputError:
     """The error for a path that a source does not hold."""
     return InputError(
@@ -66,10 +77,10 @@ def renamed(label: str, found: str, safe: str, offset: int | None = None) -> Fau
     """The problem row for a name that is not shown as the source has it."""
     return Fault(
         ErrorCode.UNSAFE_NAME,
-        "an entry's name leads out of the archive, or two names collide",
+        "an entry's name cannot be shown or written as it is",
         file=label,
         offset=offset,
-        expected="a relative name without '..', once in any letter case",
+        expected="a relative name that can be seen, without '..', once in any letter case",
         found=repr(found[:200]),
         hint=f"It is shown as '{safe}' and never written outside the chosen folder.",
     )

@@ -10,7 +10,7 @@ from typing import Protocol
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, Fault, InputError, unforeseen
-from pruxel.core.sources.base import Listed, Source, not_found
+from pruxel.core.sources.base import Listed, Source, holds_nothing, not_found
 from pruxel.core.sources.kinds import Kind
 from pruxel.core.sources.profile import Profile
 from pruxel.core.sources.references import Resolution, Shelf
@@ -99,6 +99,8 @@ def build_stack(sources: Sequence[Source], profile: Profile, context: Context) -
         try:
             listing = source.listing(part)
             stack.problems.extend(listing.problems)
+            if not listing.entries and not listing.problems and source.kind != "folder":
+                stack.problems.append(holds_nothing(source.label))
             stack.add(source, listing.entries)
         except InputError as error:
             stack.problems.append(error.fault)

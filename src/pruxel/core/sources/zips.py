@@ -54,14 +54,16 @@ class ZipSource:
     def _open(self, context: Context) -> zipfile.ZipFile:
         if self._archive is not None:
             return self._archive
+        data = self.origin.open()
         try:
-            archive = zipfile.ZipFile(cast(BinaryIO, ViewFile(self.origin.open())))
+            archive = zipfile.ZipFile(cast(BinaryIO, ViewFile(data)))
         except _DAMAGED as error:
             raise InputError(
                 ErrorCode.TRUNCATED,
-                f"the archive's directory cannot be read ({error})",
+                f"the archive's directory cannot be read ({error})" if len(data) else "the file holds no bytes",
                 file=self.label,
                 expected="a ZIP directory at the end of the file",
+                found=f"{len(data):,} bytes",
                 hint="The copy may be incomplete; compare its size with the original.",
             ) from error
         taken: set[str] = set()

@@ -183,6 +183,8 @@ def _draw(job: Job, rows: list[EntryRow], context: Context, *, gives_way: bool) 
             else:
                 db.execute(update(EntryRow).where(EntryRow.id == row.id).values(picture=key))
             tell(db, {"picture": {"entry": row.id, "key": key}, "project_id": str(job.project_id)})
+            if fault is not None:
+                tell(db, {"changed": "problems", "project_id": str(job.project_id)})
     return True
 
 

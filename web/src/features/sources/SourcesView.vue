@@ -22,6 +22,8 @@ const route = useRoute()
 const router = useRouter()
 const { id, project } = useProject()
 const sources = ref<Source[]>([])
+const PATIENCE_MS = 1500
+let soon = 0
 const problems = ref<ProblemRow[]>([])
 const loaded = ref(false)
 const error = ref<unknown>(null)
@@ -158,6 +160,8 @@ watch(id, load, { immediate: true })
 useEvents((event) => {
   if (event.reconnected || ['sources', 'keys', 'names', 'references'].includes(event.changed ?? '')) void load()
   if (event.changed === 'sources') void loadProjects()
+  // Entries that cannot be drawn come one by one, sometimes by the thousand.
+  if (event.changed === 'problems') soon ||= window.setTimeout(() => ((soon = 0), void load()), PATIENCE_MS)
 })
 useKeys('Sources', [['a', 'Add a source', () => (picking.value = true)]])
 </script>

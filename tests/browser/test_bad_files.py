@@ -1,0 +1,98 @@
+"""Bad files beside good ones, a database that dies, and a second start: what a person sees of it."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+from selenium.webdriver.common.keys import Keys
+
+from pruxel.server.postgres import cluster_folder
+from soak.application import _processes
+from tests import bad_files
+from tests.browser.driver import Page
+from tests.browser.test_sources_and_browse import search, wait_for_total
+
+
+def test_the_good_are_there_with_pictures_and_the_bad_say_why(page: Page, mounts: Path) -> None:
+    folder = mounts / "mixed"
+    folder.mkdir()
+    bad_files.make(folder)
+    page.see(page.test("entry"))
+    page.keys("1")
+    page.see(page.test("project-name")).send_keys("Mixed")
+    page.click(page.test("create-project"))
+    page.see("main", "Nothing is mounted yet")
+    page.see(page.test("mount-path")).send_keys(str(folder), Keys.ENTER)
+    page.see(page.test("source"), "mixed")
+    page.see(page.test("source"), "z good.zip")
+    page.driver.execute_script("document.activeElement.blur()")
+    page.keys("2")
+    page.see(page.test("entry"))
+    search(page, "good")
+    wait_for_total(page, 6)
+    for name in ("good boxes.glb", "good moving.glb", "good picture.png", "good triangle.obj", "inside/good again.glb",
+                 "packed/good packed.png"):  # fmt: skip
+        page.see(f"[data-path='{name}'] img[src*='/api/blobs/']")
+    page.driver.execute_script("document.activeElement.blur()")
+    page.keys("1")
+    page.click(page.test("tab-problems"))
+    page.see(page.test("problem"), "bad cut.zip")
+    wanted = {
+        "bad noise.7z",
+        "its own child",
+        "index out of range",
+        "short tuple",
+        "bad vast.png",
+        "bad cut.png",
+        "nobody would see",
+    }
+    # Other projects' pictures have their turn too.
+    deadline = time.monotonic() + 240
+    while lacking := {words for words in wanted if words not in page.text()}:
+        assert time.monotonic() < deadline, f"{lacking} are not told: {page.text()[:3000]}"
+        time.sleep(1)
+    shown = page.text()
+    assert "mistake of ours" not in shown
+    assert "Traceback" not in shown
+    page.driver.refresh()
+    page.see(page.test("source"), "z good.zip")
+
+
+def _database(mounts: Path) -> list[int]:
+    data = mounts.parent
+    return [one.pid for one in _processes(str(data), str(cluster_folder(data))) if one.role == "database"]
+
+
+def test_a_database_that_dies_is_said_and_comes_back(page: Page, mounts: Path) -> None:
+    page.see(page.test("entry"))
+    for pid in _database(mounts):
+        os.kill(pid, signal.SIGKILL)
+    page.see(page.test("away"), "database is away")
+    page.gone(page.test("away"))
+    page.keys("1")
+    page.see(page.test("source"))
+    page.driver.refresh()
+    page.see(page.test("source"))
+    page.keys("2")
+    page.see(page.test("entry"))
+    # The browser's console calls answers that say so severe; they are meant here.
+    page.driver.get_log("browser")
+
+
+def test_a_second_start_says_who_runs_and_where(application: str, mounts: Path) -> None:
+    env = os.environ | {"PRUXEL_DATA_FOLDER": str(mounts.parent), "PRUXEL_PORT": "18738"}
+    env.pop("PRUXEL_DATABASE_URL", None)
+    begun = time.monotonic()
+    done = subprocess.run(
+        [sys.executable, "-m", "pruxel.server.demo"], env=env, capture_output=True, text=True, timeout=60, check=False
+    )
+    assert done.returncode == 0
+    assert "runs already" in done.stdout
+    assert application.split("?", maxsplit=1)[0] in done.stdout
+    assert "Traceback" not in done.stderr
+    assert time.monotonic() - begun < 30

@@ -1,0 +1,16 @@
+"""A short soak: mixed use while processes are killed and disks fill up; every promise holds."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from soak.run import soak
+
+SECONDS = 45
+
+
+def test_promises_hold_through_kills_and_full_disks(game: Path, tmp_path: Path) -> None:
+    found = soak(tmp_path, game, SECONDS, seed=11, number=3, port=18765)
+    assert found.broken == []
+    assert found.acts > 50
+    assert sum(found.kills.values()) > 5
