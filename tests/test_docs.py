@@ -146,3 +146,16 @@ def test_links_of_the_readme_lead_somewhere() -> None:
     for page in [ROOT / "README.md", ROOT / "CONTRIBUTING.md"]:
         for target in re.findall(r"\]\(([^)#]+)\)", page.read_text()):
             assert (ROOT / target).exists(), target
+
+
+def test_what_the_promises_point_to_is_there() -> None:
+    """Every file and test that the page of promises names exists, and every make target that documents name."""
+    text = (ROOT / "docs/trust.md").read_text()
+    homes = [ROOT, *(ROOT / "src/pruxel" / part for part in ("core", "server"))]
+    named = re.findall(r"`([a-z_]+(?:/[a-z_.]+)+\.(?:py|json|md))`", text)
+    assert len(named) > 12
+    for path in named:
+        assert any((home / path).is_file() for home in homes), path
+    targets = set(re.findall(r"^([a-z]+):", (ROOT / "Makefile").read_text(), re.MULTILINE))
+    for page in (ROOT / "README.md", *(ROOT / "docs").glob("*.md")):
+        assert set(re.findall(r"`make ([a-z]+)", page.read_text())) <= targets, page.name
