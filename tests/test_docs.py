@@ -151,7 +151,7 @@ def test_links_of_the_readme_lead_somewhere() -> None:
 def test_what_the_promises_point_to_is_there() -> None:
     """Every file and test that the page of promises names exists, and every make target that documents name."""
     text = (ROOT / "docs/trust.md").read_text()
-    homes = [ROOT, *(ROOT / "src/pruxel" / part for part in ("core", "server"))]
+    homes = [ROOT, *(ROOT / "src/pruxel" / part for part in ("", "core", "server"))]
     named = re.findall(r"`([a-z_]+(?:/[a-z_.]+)+\.(?:py|json|md))`", text)
     assert len(named) > 12
     for path in named:
