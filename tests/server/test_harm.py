@@ -2,21 +2,25 @@
 
 from __future__ import annotations
 
+import errno
 import signal
 import uuid
 from pathlib import Path
 
+import psycopg
 import pytest
 from fastapi.testclient import TestClient
+from psycopg.errors import DiskFull
 from sqlalchemy import select
+from sqlalchemy.exc import OperationalError
 
 from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.server.jobs import queue
+from pruxel.server.jobs import queue, runner
 from pruxel.server.jobs.children import Ended, Ending
 from pruxel.server.jobs.risk import Risk, at, left_alone, listen
 from pruxel.server.jobs.worker import _after, _put_forgotten, harm_of
-from pruxel.server.store import setbacks
-from pruxel.server.store.database import session
+from pruxel.server.store import blobs, setbacks
+from pruxel.server.store.database import has_no_room, is_away, session
 from pruxel.server.store.harm import Setback
 from pruxel.server.store.setbacks import forgive, set_asides, set_back
 from pruxel.server.store.tables import Job
@@ -171,3 +175,38 @@ def test_nothing_is_left_of_it(client: TestClient, project: uuid.UUID, tmp_path:
         set_back(db, project, "entry", "x", "s", harm_of(Ended(Ending.DIED, RISK), RISK))
     assert client.delete(f"/api/projects/{project}").status_code == 204
     assert times(project) == []
+
+
+def test_a_full_disk_of_the_database_is_said_and_not_waited_for() -> None:
+    full = OperationalError("INSERT", {}, DiskFull("could not extend file"))
+    away = OperationalError("SELECT", {}, psycopg.OperationalError("connection refused"))
+    assert (has_no_room(full), is_away(full)) == (True, False)
+    assert (has_no_room(away), is_away(away)) == (False, True)
+    assert not is_away(ValueError("x"))
+
+
+def test_work_that_meets_a_full_disk_fails_with_that_word(project: uuid.UUID, monkeypatch: pytest.MonkeyPatch) -> None:
+    def fills(_job: object, _context: object) -> None:
+        raise OperationalError("INSERT", {}, DiskFull("could not extend file"))
+
+    monkeypatch.setitem(runner.KINDS, "fills", fills)
+    with session() as db:
+        job = Job(project_id=project, kind="fills", title="Loading", payload={})
+        db.add(job)
+    runner.run_job(job.id)
+    with session() as db:
+        found = db.get_one(Job, job.id)
+        assert (found.status, found.fault and found.fault["code"]) == ("failed", "no-space")
+
+
+def test_a_blob_that_does_not_fit_leaves_nothing(monkeypatch: pytest.MonkeyPatch, client: TestClient) -> None:
+    system, root = blobs._store()
+
+    def full(*_: object) -> None:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(system, "mv", full)
+    key = uuid.uuid4().hex
+    with pytest.raises(InputError, match="no room"):
+        blobs.put_blob(key, b"data")
+    assert not list(Path(root).rglob(f"{key}*"))

@@ -49,6 +49,7 @@ class _Short(logging.Formatter):
 
 def begin_log(part: str) -> None:
     """Let this process write its log. Raises `InputError` when the data folder does not take it."""
+    make_folder(settings().data_folder).chmod(0o700)
     folder = make_folder(settings().data_folder / "logs")
     folder.chmod(0o700)
     file = RotatingFileHandler(folder / f"{part}.log", maxBytes=_BYTES, backupCount=_FILES, encoding="utf-8")

@@ -3115,6 +3115,15 @@ export interface components {
                 "application/problem+json": components["schemas"]["Problem"];
             };
         };
+        /** @description there is no room left on the disk */
+        Refused507: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
     };
     parameters: never;
     requestBodies: never;
@@ -3156,6 +3165,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     remove_delivery_api_deliveries__delivery__delete: {
@@ -3188,6 +3198,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     rename_delivery_api_deliveries__delivery__patch: {
@@ -3226,6 +3237,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     download_api_deliveries__delivery__zip_get: {
@@ -3260,6 +3272,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     entry_address_api_entries__entry__address_get: {
@@ -3294,6 +3307,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     show_bytes_api_entries__entry__bytes_get: {
@@ -3331,6 +3345,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     start_carve_api_entries__entry__carve_post: {
@@ -3369,6 +3384,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     keep_finds_api_entries__entry__finds_post: {
@@ -3407,6 +3423,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     look_api_entries__entry__look_get: {
@@ -3441,6 +3458,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     list_needs_api_entries__entry__needs_get: {
@@ -3475,6 +3493,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     raw_bytes_api_entries__entry__raw_get: {
@@ -3512,6 +3531,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     list_references_api_entries__entry__references_get: {
@@ -3546,6 +3566,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     read_as_text_api_entries__entry__text_get: {
@@ -3580,6 +3601,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     texture_picture_api_entries__entry__texture_get: {
@@ -3617,6 +3639,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     list_versions_api_entries__entry__versions_get: {
@@ -3651,6 +3674,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     events_api_events_get: {
@@ -3683,6 +3707,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     find_fits_api_fits_get: {
@@ -3717,6 +3742,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     list_formats_api_formats_get: {
@@ -3749,6 +3775,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     get_job_api_jobs__job__get: {
@@ -3783,6 +3810,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     try_job_again_api_jobs__job__again_post: {
@@ -3817,6 +3845,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     put_job_away_api_jobs__job__away_post: {
@@ -3849,6 +3878,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     cancel_job_api_jobs__job__cancel_post: {
@@ -3883,6 +3913,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     remove_extracted_api_jobs__job__extracted_delete: {
@@ -3915,6 +3946,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     pause_job_api_jobs__job__pause_post: {
@@ -3949,6 +3981,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     get_results_api_jobs__job__results_get: {
@@ -3983,6 +4016,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     resume_job_api_jobs__job__resume_post: {
@@ -4017,6 +4051,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     remove_names_api_names__names__delete: {
@@ -4049,6 +4084,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     list_places_api_places_get: {
@@ -4083,6 +4119,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     list_projects_api_projects_get: {
@@ -4115,6 +4152,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     create_project_api_projects_post: {
@@ -4151,6 +4189,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     remove_project_api_projects__project__delete: {
@@ -4183,6 +4222,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     rename_project_api_projects__project__patch: {
@@ -4221,6 +4261,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     get_catalogue_api_projects__project__catalogue_get: {
@@ -4260,6 +4301,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     list_collisions_api_projects__project__collisions_post: {
@@ -4298,6 +4340,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     list_deliveries_api_projects__project__deliveries_get: {
@@ -4332,6 +4375,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     start_batch_api_projects__project__deliveries_post: {
@@ -4370,6 +4414,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     list_entries_api_projects__project__entries_get: {
@@ -4419,6 +4464,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     start_extract_api_projects__project__extracts_post: {
@@ -4457,6 +4503,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     count_entries_api_projects__project__facets_get: {
@@ -4503,6 +4550,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     list_folders_api_projects__project__folders_get: {
@@ -4541,6 +4589,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     get_glance_api_projects__project__glances__key__get: {
@@ -4576,6 +4625,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     start_harvest_api_projects__project__harvest_post: {
@@ -4610,6 +4660,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     list_jobs_api_projects__project__jobs_get: {
@@ -4646,6 +4697,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     put_all_away_api_projects__project__jobs_away_post: {
@@ -4678,6 +4730,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     list_keys_api_projects__project__keys_get: {
@@ -4712,6 +4765,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     put_key_api_projects__project__keys_put: {
@@ -4750,6 +4804,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     remove_key_api_projects__project__keys_delete: {
@@ -4786,6 +4841,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     choose_language_api_projects__project__language_put: {
@@ -4824,6 +4880,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     mark_api_projects__project__marks_put: {
@@ -4860,6 +4917,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     list_names_api_projects__project__names_get: {
@@ -4894,6 +4952,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     add_names_api_projects__project__names_post: {
@@ -4934,6 +4993,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     name_by_hand_api_projects__project__names_hand_post: {
@@ -4972,6 +5032,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     give_names_api_projects__project__naming_post: {
@@ -5010,6 +5071,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     take_names_back_api_projects__project__naming_delete: {
@@ -5044,6 +5106,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     try_names_api_projects__project__naming_try_post: {
@@ -5082,6 +5145,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     draw_in_sight_api_projects__project__pictures_post: {
@@ -5118,6 +5182,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     list_problems_api_projects__project__problems_get: {
@@ -5152,6 +5217,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     get_profile_api_projects__project__profile_get: {
@@ -5186,6 +5252,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     set_profile_api_projects__project__profile_put: {
@@ -5224,6 +5291,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     check_text_api_projects__project__profile_check_post: {
@@ -5262,6 +5330,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     export_profile_api_projects__project__profile_file_get: {
@@ -5296,6 +5365,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     list_recipes_api_projects__project__recipes_get: {
@@ -5330,6 +5400,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     save_recipe_api_projects__project__recipes_post: {
@@ -5368,6 +5439,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     read_references_api_projects__project__references_post: {
@@ -5402,6 +5474,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     list_searches_api_projects__project__searches_get: {
@@ -5436,6 +5509,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     save_search_api_projects__project__searches_put: {
@@ -5474,6 +5548,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     forget_search_api_projects__project__searches_delete: {
@@ -5510,6 +5585,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     measure_selection_api_projects__project__selection_post: {
@@ -5548,6 +5624,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     list_sources_api_projects__project__sources_get: {
@@ -5582,6 +5659,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     mount_source_api_projects__project__sources_post: {
@@ -5620,6 +5698,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     unmount_source_api_projects__project__sources_delete: {
@@ -5654,6 +5733,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     order_sources_api_projects__project__sources_order_put: {
@@ -5692,6 +5772,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     start_upload_api_projects__project__uploads_post: {
@@ -5730,6 +5811,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     send_piece_api_projects__project__uploads__upload__put: {
@@ -5770,6 +5852,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     list_workpieces_api_projects__project__workpieces_get: {
@@ -5804,6 +5887,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     open_workpiece_api_projects__project__workpieces_post: {
@@ -5842,6 +5926,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     prepare_zip_api_projects__project__zips_post: {
@@ -5880,6 +5965,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     stream_zip_api_projects__project__zips__key__get: {
@@ -5915,6 +6001,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     remove_recipe_api_recipes__recipe__delete: {
@@ -5947,6 +6034,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     rename_recipe_api_recipes__recipe__patch: {
@@ -5985,6 +6073,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     apply_recipe_api_recipes__recipe__apply_post: {
@@ -6021,6 +6110,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     scene_manifest_api_scenes__manifest__get: {
@@ -6055,6 +6145,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     remove_source_api_sources__source__delete: {
@@ -6087,6 +6178,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     change_source_api_sources__source__patch: {
@@ -6125,6 +6217,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     read_again_api_sources__source__read_post: {
@@ -6159,6 +6252,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     verify_source_api_sources__source__verify_post: {
@@ -6193,6 +6287,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     list_steps_api_steps_get: {
@@ -6225,6 +6320,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     get_workpiece_api_workpieces__workpiece__get: {
@@ -6259,6 +6355,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     remove_workpiece_api_workpieces__workpiece__delete: {
@@ -6291,6 +6388,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     rename_workpiece_api_workpieces__workpiece__patch: {
@@ -6329,6 +6427,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     start_delivery_api_workpieces__workpiece__deliveries_post: {
@@ -6367,6 +6466,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     redo_api_workpieces__workpiece__redo_post: {
@@ -6401,6 +6501,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     set_steps_api_workpieces__workpiece__steps_put: {
@@ -6439,6 +6540,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     undo_api_workpieces__workpiece__undo_post: {
@@ -6473,6 +6575,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
     get_view_api_workpieces__workpiece__view_get: {
@@ -6507,6 +6610,7 @@ export interface operations {
             422: components["responses"]["Refused422"];
             500: components["responses"]["Refused500"];
             503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
         };
     };
 }

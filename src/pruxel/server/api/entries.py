@@ -27,7 +27,7 @@ from pruxel.server.api.browse_models import (
     SavedSearchModel,
     VersionOut,
 )
-from pruxel.server.api.limits import EntryId, gives
+from pruxel.server.api.limits import LARGEST, EntryId, gives
 from pruxel.server.api.sources import state_of
 from pruxel.server.jobs.aside import aside
 from pruxel.server.jobs.looking import stretch_of, versions_of
@@ -61,8 +61,8 @@ async def query_of(
     flag: Flag | None = None,
     folder: Annotated[str | None, Parameter(max_length=2000)] = None,
     direct: bool = False,  # noqa: FBT001, FBT002 - a query parameter
-    least: Annotated[int | None, Parameter(ge=0)] = None,
-    most: Annotated[int | None, Parameter(ge=0)] = None,
+    least: Annotated[int | None, Parameter(ge=0, le=LARGEST)] = None,
+    most: Annotated[int | None, Parameter(ge=0, le=LARGEST)] = None,
     sort: Sort = "path",
     down: bool = False,  # noqa: FBT001, FBT002
 ) -> Query:

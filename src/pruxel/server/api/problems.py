@@ -16,10 +16,23 @@ from starlette.exceptions import HTTPException
 
 from pruxel.core.base.errors import ErrorCode, InputError, PruxelError, UsageError
 from pruxel.server.api.models import Problem
+from pruxel.server.store.database import NO_ROOM, has_no_room
 from pruxel.server.store.missing import not_found
 
 log = logging.getLogger("pruxel.api")
-_STATUS = {ErrorCode.NOT_FOUND: 404, ErrorCode.OUTSIDE_ROOTS: 403, ErrorCode.CONFLICT: 409, ErrorCode.USAGE: 422}
+_STATUS = {
+    ErrorCode.NOT_FOUND: 404,
+    ErrorCode.OUTSIDE_ROOTS: 403,
+    ErrorCode.CONFLICT: 409,
+    ErrorCode.USAGE: 422,
+    ErrorCode.NO_SPACE: 507,
+}
+    ErrorCode.NOT_FOUND: 404,
+    ErrorCode.OUTSIDE_ROOTS: 403,
+    ErrorCode.CONFLICT: 409,
+    ErrorCode.USAGE: 422,
+    ErrorCode.NO_SPACE: 507,
+}
 _DOCUMENT = "application/problem+json"
 # Every answer that is a refusal, and what it means; each may come from any operation.
 REFUSALS = {
@@ -34,6 +47,7 @@ REFUSALS = {
     421: "not one of our own host names and ports",
     422: "a value is outside what makes sense; the field says which",
     500: "a mistake of ours",
+    507: "there is no room left on the disk",
     503: "the database is away, and comes back by itself",
 }
 
@@ -119,6 +133,9 @@ async def _plain(request: Request, error: Exception) -> JSONResponse:
 
 async def _away(_request: Request, error: Exception) -> JSONResponse:
     """The database does not answer, or is too busy to: it comes back by itself, and pages ask again."""
+    if has_no_room(error):
+        words = NO_ROOM.message
+        return _answer(Problem(title=words, status=507, code=NO_ROOM.code, detail=NO_ROOM.line(), hint=NO_ROOM.hint))
     log.warning("the database did not answer: %s", type(error).__name__)
     detail = "The database does not answer. It is being started again; nothing that was done is lost."
     answer = _answer(Problem(title="the database is away", status=503, code="database-away", detail=detail))

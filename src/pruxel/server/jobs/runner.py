@@ -13,7 +13,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, ErrorCode, Fault, PruxelError
 from pruxel.server.jobs.queue import put_again
 from pruxel.server.logs import JOB
-from pruxel.server.store.database import is_away, session, unhurried
+from pruxel.server.store.database import NO_ROOM, has_no_room, is_away, session, unhurried
 from pruxel.server.store.jobs import change_job, should_stop
 from pruxel.server.store.tables import Job
 
@@ -118,6 +118,8 @@ def _outcome(job: Job, ear: _Ear) -> tuple[str, Fault | None]:
     except Exception as error:
         if is_away(error):
             raise
+        if has_no_room(error):
+            return "failed", NO_ROOM
         log.exception("job %s failed", job.id)
         hint = f"This is a mistake of ours. The log names it under job {job.id}."
         return "failed", Fault(ErrorCode.MALFORMED, "something unexpected happened", hint=hint)

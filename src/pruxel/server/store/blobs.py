@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from contextlib import suppress
 from functools import lru_cache
 from typing import Any
 from uuid import uuid4
@@ -11,6 +12,7 @@ from uuid import uuid4
 import fsspec
 
 from pruxel.core.base.arrays import Bytes
+from pruxel.core.base.writing import cannot_write
 from pruxel.server.settings import settings
 
 _KEY = re.compile(r"^[0-9a-z]{16,80}$")
@@ -33,13 +35,18 @@ def has_blob(key: str) -> bool:
 
 
 def put_blob(key: str, data: Bytes) -> None:
-    """Store bytes under a key, whole or not at all."""
+    """Store bytes under a key, whole or not at all; raises `InputError` when the disk does not take them."""
     system, path = _store()[0], _path(key)
-    system.makedirs(path.rsplit("/", 1)[0], exist_ok=True)
     partial = f"{path}.{uuid4().hex[:8]}.partial"
-    with system.open(partial, "wb") as file:
-        file.write(data)
-    system.mv(partial, path)
+    try:
+        system.makedirs(path.rsplit("/", 1)[0], exist_ok=True)
+        with system.open(partial, "wb") as file:
+            file.write(data)
+        system.mv(partial, path)
+    except OSError as error:
+        with suppress(OSError):
+            system.rm_file(partial)
+        raise cannot_write(error, "the store of pictures and scenes") from error
 
 
 def find_blob(key: str) -> bytes | None:

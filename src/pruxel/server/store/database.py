@@ -14,6 +14,7 @@ from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeoutError
 from sqlalchemy.orm import Session
 
+from pruxel.core.base.errors import ErrorCode, Fault
 from pruxel.server.settings import settings
 
 Result = TypeVar("Result")
@@ -45,8 +46,22 @@ def _url() -> str:
     return settings().database_url.replace("postgresql://", "postgresql+psycopg://", 1)
 
 
+def has_no_room(error: BaseException) -> bool:
+    """Whether the database answers, and says that its disk is full."""
+    return isinstance(error.orig if isinstance(error, DBAPIError) else error, psycopg.errors.DiskFull)
+
+
+NO_ROOM = Fault(
+    ErrorCode.NO_SPACE,
+    "there is no room left on the database's disk",
+    hint="Make room, then try again: what was done before is kept, and a load goes on where it was.",
+)
+
+
 def is_away(error: BaseException) -> bool:
     """Whether an error says that the database does not answer, rather than what it thinks of a statement."""
+    if has_no_room(error):
+        return False
     if isinstance(error, DBAPIError) and error.connection_invalidated:
         return True
     return isinstance(error, OperationalError | InterfaceError | PoolTimeoutError | psycopg.OperationalError)
