@@ -27,12 +27,6 @@ _STATUS = {
     ErrorCode.USAGE: 422,
     ErrorCode.NO_SPACE: 507,
 }
-    ErrorCode.NOT_FOUND: 404,
-    ErrorCode.OUTSIDE_ROOTS: 403,
-    ErrorCode.CONFLICT: 409,
-    ErrorCode.USAGE: 422,
-    ErrorCode.NO_SPACE: 507,
-}
 _DOCUMENT = "application/problem+json"
 # Every answer that is a refusal, and what it means; each may come from any operation.
 REFUSALS = {
