@@ -39,6 +39,7 @@ class Told:
     deliveries: set[str] = field(default_factory=set)
     jobs: set[str] = field(default_factory=set)
     mistakes: list[str] = field(default_factory=list)
+    history: list[str] = field(default_factory=list)
     done: int = 0
 
 
@@ -113,7 +114,7 @@ class Person:
         deadline = time.monotonic() + _PATIENCE_SECONDS
         while not (found := ask()):
             if time.monotonic() > deadline:
-                raise RefusedError(504, "waited in vain")
+                raise RefusedError(408, "waited in vain")
             time.sleep(0.3)
         return found
 
@@ -127,7 +128,9 @@ class Person:
         path, alias = f"actors/{self._rng.randint(0, 20)}", f"name {self._rng.getrandbits(40)}"
         known = self.told.aliases.setdefault(path, set())
         known.add(alias)
+        self.told.history.append(f"{time.monotonic():.1f} asks {path} {alias}")
         self.ask("PUT", f"/api/projects/{self.project}/marks", json={"path": path, "folder": True, "alias": alias})
+        self.told.history.append(f"{time.monotonic():.1f} told {path} {alias}")
         self.told.aliases[path] = {alias}
 
     def _search(self) -> None:

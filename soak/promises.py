@@ -9,11 +9,13 @@ from pathlib import Path
 
 import psycopg
 
+from pruxel.server.jobs.queue import BEHIND
 from soak.application import Application
 from soak.people import Person
 
 _ENDED = {"done", "failed", "cancelled", "paused"}
 _SETTLE_SECONDS = 100.0
+_WRITTEN_OFF_SECONDS = 45.0
 
 
 def settle(people: list[Person]) -> Iterator[str]:
@@ -22,7 +24,8 @@ def settle(people: list[Person]) -> Iterator[str]:
     waiting: list[str] = []
     while time.monotonic() < deadline:
         jobs = [job for one in people if one.project for job in one.ask("GET", f"/api/projects/{one.project}/jobs")]
-        waiting = [f"{job['kind']} {job['status']}" for job in jobs if job["status"] not in _ENDED]
+        asked_for = [job for job in jobs if job["kind"] not in BEHIND]  # pictures are drawn for as long as it takes
+        waiting = [f"{job['kind']} {job['status']}" for job in asked_for if job["status"] not in _ENDED]
         if not waiting:
             return
         time.sleep(1.0)
@@ -88,14 +91,18 @@ _COUNTS = """
     WHERE c.files <> (SELECT count(*) FROM entries e WHERE e.slot = c.slot AND e.folder = c.folder)
 """
 _LOST_ROWS = "SELECT count(*) FROM entries e WHERE NOT EXISTS (SELECT 1 FROM slots s WHERE s.id = e.slot)"
-_TASKS = "SELECT count(*) FROM procrastinate_jobs WHERE status IN ('todo', 'doing')"
+_TASKS = "SELECT count(*) FROM procrastinate_jobs WHERE status IN ('todo', 'doing') AND queue_name = 'front'"
 _SOURCES = "SELECT label, state FROM sources WHERE state NOT IN ('ready', 'failed')"
 _MARKS = "SELECT p.name, m.path, m.alias FROM marks m JOIN projects p ON p.id = m.project_id WHERE m.alias <> ''"
 
 
 def _of_the_database(app: Application) -> Iterator[str]:
     url = database_of(app)
-    with psycopg.connect(url) as db:
+    with psycopg.connect(url, autocommit=True) as db:
+        # What a killed worker was at is written off after it has been silent for a while.
+        deadline = time.monotonic() + _WRITTEN_OFF_SECONDS
+        while db.execute(_TASKS).fetchall() != [(0,)] and time.monotonic() < deadline:
+            time.sleep(1.0)
         yield from (f"a folder's count is wrong: {row}" for row in db.execute(_COUNTS).fetchall()[:5])
         [(lost,)] = db.execute(_LOST_ROWS).fetchall()
         [(tasks,)] = db.execute(_TASKS).fetchall()
@@ -115,8 +122,10 @@ def lost_aliases(app: Application, people: list[Person]) -> Iterator[str]:
     there = aliases_of(app)
     for one in people:
         for path, said in one.told.aliases.items():
-            if there.get((one.name, path), "") not in said | ({""} if len(said) > 1 else set()):
-                yield f"{one.name}: an alias is lost: {path} should be one of {said}"
+            found = there.get((one.name, path), "")
+            if found not in said | ({""} if len(said) > 1 else set()):
+                lately = [line for line in one.told.history if f" {path} " in line][-6:]
+                yield f"{one.name}: an alias is lost: {path} should be one of {said} and is {found!r}: {lately}"
 
 
 def database_of(app: Application) -> str:

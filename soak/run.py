@@ -72,8 +72,9 @@ def _run(app: Application, sample: Path, seconds: float, seed: int, number: int,
     if (code := app.stop()) != 0:
         outcome.broken.append(f"it ended with {code}")
     outcome.broken += [f"an orphan: {left}" for left in app.gone_within(_GONE_SECONDS)]
-    if "Traceback" in app.log.read_text():
-        outcome.broken.append("the terminal shows a stack trace")
+    said = app.log.read_text()
+    if "Traceback" in said:
+        outcome.broken.append(f"the terminal shows a stack trace: {said[said.index('Traceback') :][:1500]}")
 
 
 def _comes_back(app: Application) -> None:
