@@ -126,7 +126,7 @@ class Person:
 
     def _alias(self) -> None:
         path, alias = f"actors/{self._rng.randint(0, 20)}", f"name {self._rng.getrandbits(40)}"
-        known = self.told.aliases.setdefault(path, set())
+        known = self.told.aliases.setdefault(path, {""})
         known.add(alias)
         self.told.history.append(f"{time.monotonic():.1f} asks {path} {alias}")
         self.ask("PUT", f"/api/projects/{self.project}/marks", json={"path": path, "folder": True, "alias": alias})

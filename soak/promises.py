@@ -123,7 +123,7 @@ def lost_aliases(app: Application, people: list[Person]) -> Iterator[str]:
     for one in people:
         for path, said in one.told.aliases.items():
             found = there.get((one.name, path), "")
-            if found not in said | ({""} if len(said) > 1 else set()):
+            if found not in said:
                 lately = [line for line in one.told.history if f" {path} " in line][-6:]
                 yield f"{one.name}: an alias is lost: {path} should be one of {said} and is {found!r}: {lately}"
 

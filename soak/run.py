@@ -15,7 +15,7 @@ from soak.harm import Harm, small_disk
 from soak.people import Person
 from soak.promises import broken, lost_aliases, settle
 
-_GONE_SECONDS = 20.0
+_GONE_SECONDS, _BEGIN_SECONDS = 20.0, 90.0
 
 
 @dataclass
@@ -52,8 +52,13 @@ def _run(app: Application, sample: Path, seconds: float, seed: int, number: int,
     people = [Person(n, seed, lambda: app.addresses[-1], sample) for n in range(number)]
     harm, over = Harm(app, seed, max(seconds / 40, 1.5)), threading.Event()
     threads = [threading.Thread(target=one.work, args=(over,), daemon=True) for one in (*people, harm)]
-    for thread in threads:
+    for thread in threads[:-1]:
         thread.start()
+    # Everybody is at work before the first harm is done.
+    deadline = time.monotonic() + _BEGIN_SECONDS
+    while not all(one.workpiece for one in people) and time.monotonic() < deadline:
+        time.sleep(0.2)
+    threads[-1].start()
     over.wait(seconds)
     over.set()
     for thread in threads:
