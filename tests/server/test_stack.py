@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import os
 import shutil
 import time
 import zipfile
@@ -574,6 +575,37 @@ def test_profiles_are_checked_kept_and_found(client: TestClient, game: Path, wor
     assert fits[0]["name"] == "Brinepost"
     assert fits[0]["version"] == "1"
     assert len(fits[0]["reasons"]) > 4
+
+
+def test_what_cannot_be_extracted_is_listed_and_the_rest_is_there(
+    client: TestClient, installation: dict[str, str], worker: Worker, wait_for: Wait
+) -> None:
+    """A file beside a folder of its name, a damaged entry, and a file that was cut short after it was listed."""
+    home = Path(installation["mounts"]) / "hard to write"
+    home.mkdir()
+    with zipfile.ZipFile(home / "odd.zip", "w") as archive:
+        for name in ("a", "a/b.txt", "A/c.txt", "hurt.txt", "\u706f" * 100 + ".txt"):
+            archive.writestr(name, name.encode() * 20)
+    raw = bytearray((home / "odd.zip").read_bytes())
+    at = raw.index(b"hurt.txt" * 5)
+    raw[at] ^= 0xFF
+    (home / "odd.zip").write_bytes(raw)
+    (home / "cut.bin").write_bytes(b"x" * 5000)
+    made = new_project(client, "hard to write")
+    mount(client, made, home, wait_for)
+    os.truncate(home / "cut.bin", 100)
+    job = client.post(f"/api/projects/{made}/extracts", json={"name": "all", "query": {}}).json()
+    done = wait_for(ended(client, made, job["id"]))
+    assert (done["status"], done["payload"]["failed"]) == ("done", 1)
+    reasons = client.get(f"/api/jobs/{job['id']}/results").json()["not_written"]
+    assert len(reasons) == 1
+    assert "hurt.txt" in reasons[0]
+    assert "CRC" in reasons[0]
+    folder = Path(done["payload"]["folder"])
+    files = {p.relative_to(folder).as_posix(): p.read_bytes() for p in folder.rglob("*") if p.is_file()}
+    assert {data[:1] for data in files.values()} == {b"a", b"A", "\u706f".encode()[:1], b"x"}
+    assert len(files) == 5
+    assert len({name.lower() for name in files}) == 5
 
 
 def test_a_profile_of_any_size_goes_away_and_comes_back(client: TestClient) -> None:

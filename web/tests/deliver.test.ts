@@ -218,6 +218,20 @@ describe('an extraction', () => {
     const it = job({ kind: 'extract', title: 'Extract 9 entries', payload: { done: 4, folder: '/out/reef' }, ...more })
     return mount(ExtractLine, { attachTo: document.body, props: { job: it } })
   }
+  it('says what it could not write, and why, when asked', async () => {
+    serve({
+      'GET /api/jobs/j/results': () => ({ hits: [], won: [], number: 0, not_written: ['a.txt: damaged.', 'b: gone.'] }),
+    })
+    const wrapper = line({ status: 'done', payload: { done: 9, failed: 3, folder: '/out/reef' } })
+    const told = wrapper.get('[data-test=not-written]')
+    expect(told.text()).toBe('3 not written')
+    await told.trigger('click')
+    await settled()
+    const lines = wrapper.findAll('[data-test=reasons] li').map((one) => one.text())
+    expect(lines).toEqual(['a.txt: damaged.', 'b: gone.', 'and 1 more of the kind'])
+    await told.trigger('click')
+    expect(wrapper.find('[data-test=reasons]').exists()).toBe(false)
+  })
   it('that was stopped says what it left and deletes it after a question', async () => {
     const wrapper = line({ status: 'cancelled' })
     expect(wrapper.text()).toContain('stopped; 4 files left in /out/reef')

@@ -477,7 +477,7 @@ export interface paths {
         };
         /**
          * Get Results
-         * @description What a search of bytes or a harvest of names found; empty until it is done.
+         * @description What a search of bytes or a harvest of names found, or what an extraction left out; empty until it is done.
          */
         get: operations["get_results_api_jobs__job__results_get"];
         put?: never;
@@ -2167,6 +2167,12 @@ export interface components {
              * @default []
              */
             hits: components["schemas"]["HitModel"][];
+            /**
+             * Not Written
+             * @description the first entries that an extraction could not write, and why
+             * @default []
+             */
+            not_written: string[];
             /**
              * Number
              * @default 0

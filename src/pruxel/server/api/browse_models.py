@@ -318,6 +318,7 @@ class JobResults(BaseModel):
     given_up: list[str] = Field([], description="formats whose search was stopped: too many beginnings had no end")
     won: list[WonName] = []
     number: int = 0
+    not_written: list[str] = Field([], description="the first entries that an extraction could not write, and why")
 
 
 class KeepIn(BaseModel):

@@ -175,7 +175,12 @@ def remove_extracted(job: UUID) -> None:
         folder = Path(found.payload["folder"]).resolve()
         if folder.is_relative_to(settings().extracts.resolve()) and folder != settings().extracts.resolve():
             shutil.rmtree(folder, ignore_errors=True)
-        change_job(db, job, away=True, payload=found.payload | {"done": 0, "written": 0, "faults": [], "gone": True})
+        change_job(
+            db,
+            job,
+            away=True,
+            payload=found.payload | {"done": 0, "written": 0, "failed": 0, "faults": [], "gone": True},
+        )
 
 
 @router.post("/projects/{project}/zips")

@@ -51,8 +51,11 @@ def get_job(job: UUID) -> JobOut:
 
 @router.get("/jobs/{job}/results")
 def get_results(job: UUID) -> JobResults:
-    """What a search of bytes or a harvest of names found; empty until it is done."""
+    """What a search of bytes or a harvest of names found, or what an extraction left out; empty until it is done."""
     with reading() as db:
+        made = db.get(Job, job)
+        if made is not None and made.kind == "extract":
+            return JobResults(not_written=made.payload.get("faults", []))
         found = db.get(Glance, job.hex)
         return JobResults.model_validate({} if found is None else found.content)
 

@@ -112,6 +112,7 @@ def extract(job: Job, context: Context) -> None:
     written = int(payload.get("written", 0))
     total, total_bytes = int(payload["total"]), int(payload["bytes"])
     faults = list(payload.get("faults", []))
+    before_now = int(payload.get("failed", 0)) - len(faults)
     careful, check = bool(payload.get("careful")), left_alone(job.project_id)
     _check_space(folder, total_bytes - written)
     start, before = time.monotonic(), written
@@ -143,14 +144,17 @@ def extract(job: Job, context: Context) -> None:
                 written += _write(row, data, folder, name, faults, context, as_png=bool(payload.get("png")))
             done += 1
     finally:
-        _keep(job.id, done, written, faults)
+        _keep(job.id, done, written, faults, before_now + len(faults))
 
 
-def _keep(number: uuid.UUID, done: int, written: int, faults: list[str]) -> None:
-    """Note how far it is, beside what else was said of the job meanwhile (that it should pause, say)."""
+def _keep(number: uuid.UUID, done: int, written: int, faults: list[str], failed: int) -> None:
+    """Note how far it is, and the first reasons of the `failed` that could not be written.
+
+    What else was said of the job meanwhile (that it should pause, say) stays.
+    """
     with session() as db:
         stored = db.get_one(Job, number, with_for_update=True)
-        how_far = {"done": done, "written": written, "faults": faults[:_MOST_FAULTS]}
+        how_far = {"done": done, "written": written, "failed": failed, "faults": faults[:_MOST_FAULTS]}
         change_job(db, number, payload=stored.payload | how_far)
 
 

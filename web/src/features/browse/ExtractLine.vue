@@ -18,6 +18,13 @@ const words = computed(() => {
     return left.value ? `stopped; ${files} left in ${String(job.payload.folder)}` : 'stopped'
   return job.status === 'failed' ? String(job.fault?.message) : job.message
 })
+// What could not be written, and why; the others are there.
+const failed = computed(() => Number(job.payload.failed ?? 0))
+const reasons = ref<string[]>()
+const tell = () =>
+  reasons.value
+    ? (reasons.value = undefined)
+    : act(api.results(job.id).then((found) => (reasons.value = found.not_written ?? [])))
 const act = (work: Promise<unknown>) => void work.catch((problem: unknown) => emit('error', problem))
 </script>
 
@@ -32,6 +39,15 @@ const act = (work: Promise<unknown>) => void work.catch((problem: unknown) => em
       <div class="h-full bg-sea" :style="{ width: `${job.fraction * 100}%` }" />
     </div>
     <span class="num min-w-0 flex-1 truncate text-[12px] text-faint" :title="words">{{ words }}</span>
+    <button
+      v-if="failed"
+      class="text-[12px] text-brick underline underline-offset-2"
+      :aria-expanded="!!reasons"
+      data-test="not-written"
+      @click="tell"
+    >
+      {{ count(failed) }} not written
+    </button>
     <button v-if="active" class="button py-0.5" data-test="pause" @click="act(api.pause(job.id))">Pause</button>
     <button v-else-if="job.status !== 'done'" class="button py-0.5" data-test="resume" @click="act(api.resume(job.id))">
       Resume
@@ -51,6 +67,12 @@ const act = (work: Promise<unknown>) => void work.catch((problem: unknown) => em
       </button>
       <button class="button py-0.5" data-test="extract-away" @click="act(api.putAway(job.id))">Put away</button>
     </template>
+    <ul v-if="reasons" class="max-h-40 w-full overflow-auto text-[12px]" data-test="reasons">
+      <li v-for="line in reasons" :key="line" class="py-0.5 [overflow-wrap:anywhere]">{{ line }}</li>
+      <li v-if="reasons.length < failed" class="py-0.5 text-faint">
+        and {{ count(failed - reasons.length) }} more of the kind
+      </li>
+    </ul>
     <Question
       v-if="asking"
       title="Delete what this extraction wrote?"
