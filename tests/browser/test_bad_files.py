@@ -71,6 +71,8 @@ def test_the_good_are_there_with_pictures_and_the_bad_say_why(page: Page, mounts
     assert "mistake of ours" not in shown
     assert "Traceback" not in shown
     page.driver.refresh()
+    page.see(page.test("problem"), "bad cut.zip")
+    page.click(page.test("tab-stack"))
     page.see(page.test("source"), "z good.zip")
 
 
