@@ -102,7 +102,6 @@ def test_many_pages_and_half_requests_do_not_exhaust_it(served: Served, installa
         one = socket.create_connection(("127.0.0.1", PORT))
         one.sendall(text.encode())
         halves.append(one)
-    begun = time.monotonic()
     statuses: list[int] = []
 
     def ask() -> None:
@@ -124,7 +123,6 @@ def test_many_pages_and_half_requests_do_not_exhaust_it(served: Served, installa
         one.settimeout(25)
         answer = one.recv(4096)
         assert answer == b"" or b" 408 " in answer
-    assert time.monotonic() - begun < 60
     for one in (*listening, *halves):
         one.close()
 

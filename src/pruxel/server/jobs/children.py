@@ -172,7 +172,14 @@ def _serve(pipe: Connection, nice: int, name: str, parent: int) -> None:
     threading.Thread(target=_end_with_parent, args=(parent,), daemon=True).start()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     signal.signal(signal.SIGTERM, lambda *_: LEAVING.set())
-    listen(pipe.send)
+
+    def say(what: object) -> None:
+        try:
+            pipe.send(what)
+        except OSError:  # nobody looks after us any more: what we were at is taken up by others
+            os._exit(1)
+
+    listen(say)
     if not pipe.poll():
         warm()
     while True:
@@ -187,4 +194,4 @@ def _serve(pipe: Connection, nice: int, name: str, parent: int) -> None:
             log.warning("job %s was broken off: %s", number, type(error).__name__)
             logging.shutdown()
             os._exit(_AWAY_CODE if is_away(error) else 1)
-        pipe.send(_DONE)
+        say(_DONE)
