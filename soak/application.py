@@ -14,6 +14,7 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from pruxel.server.jobs.children import resident_bytes
 from pruxel.server.postgres import cluster_folder
 
 _START_SECONDS = 180.0
@@ -29,10 +30,7 @@ class Process:
 
     def rss(self) -> int:
         """Bytes of memory; 0 when it is gone."""
-        try:
-            return int(Path(f"/proc/{self.pid}/statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE")
-        except (OSError, IndexError):
-            return 0
+        return resident_bytes(self.pid)
 
     def kill(self) -> None:
         """At once and without a word."""

@@ -29,7 +29,7 @@ GOOD = (
     "good picture.png",
     "good triangle.obj",
     "inside/good again.glb",
-    "z good.zip",
+    "packed/good packed.png",
 )
 
 

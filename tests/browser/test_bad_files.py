@@ -42,9 +42,8 @@ def test_the_good_are_there_with_pictures_and_the_bad_say_why(page: Page, mounts
     page.keys("2")
     page.see(page.test("entry"))
     search(page, "good")
-    wait_for_total(page, 6)
-    for name in ("good boxes.glb", "good moving.glb", "good picture.png", "good triangle.obj", "inside/good again.glb",
-                 "packed/good packed.png"):  # fmt: skip
+    wait_for_total(page, len(bad_files.GOOD))
+    for name in bad_files.GOOD:
         page.see(f"[data-path='{name}'] img[src*='/api/blobs/']")
     # What somebody looks at is drawn first, whatever else waits to be.
     for name in ("bad its own child.glb", "bad short tuple.glb", "bad vast.png", "bad cut.png"):

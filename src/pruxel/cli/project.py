@@ -92,16 +92,10 @@ def _is_id(known: UUID, text: str) -> bool:
 def doctor(*, as_json: JsonOption = False) -> None:
     """Look whether everything is there that Pruxel needs, and say what to do where it is not."""
     from pruxel.server.doctor import examine
-    from pruxel.server.running import whoever_runs
-    from pruxel.server.settings import settings
+    from pruxel.server.own_database import name_running_database
 
     with told():
-        runs = whoever_runs(settings().data_folder)
-        if runs is not None and runs.database:
-            import os
-
-            os.environ.setdefault("PRUXEL_DATABASE_URL", runs.database)
-            settings.cache_clear()
+        name_running_database()
         found = list(examine())
     if as_json:
         print_json([asdict(one) for one in found])

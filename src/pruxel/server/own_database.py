@@ -8,7 +8,7 @@ from contextlib import contextmanager
 
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.server.postgres import running_cluster
-from pruxel.server.running import RunsAlreadyError, claimed
+from pruxel.server.running import RunsAlreadyError, claimed, whoever_runs
 from pruxel.server.settings import settings
 from pruxel.server.store.migrate import migrate_database
 
@@ -34,6 +34,13 @@ def own_database() -> Iterator[None]:
             ) from None
         _name(other.database)
         yield
+
+
+def name_running_database() -> None:
+    """Let the settings name the database of whoever runs on this data folder, where somebody does."""
+    runs = None if _URL in os.environ else whoever_runs(settings().data_folder)
+    if runs is not None and runs.database:
+        _name(runs.database)
 
 
 def _name(url: str) -> None:

@@ -8,7 +8,7 @@ import os
 import signal
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -90,12 +90,21 @@ def end_with_parent(parent: int) -> None:
     Who started it says so: by the time this is called it may be gone already.
     """
 
-    def look() -> None:
-        while os.getppid() == parent:
-            time.sleep(_LOOK_SECONDS)
+    def leave() -> None:
         os.kill(os.getpid(), signal.SIGTERM)
         time.sleep(_FAREWELL_SECONDS)
         os._exit(1)
+
+    when_gone(parent, leave)
+
+
+def when_gone(parent: int, act: Callable[[], object]) -> None:
+    """Do something, in a thread of its own, when the process that started this one is gone."""
+
+    def look() -> None:
+        while os.getppid() == parent:
+            time.sleep(_LOOK_SECONDS)
+        act()
 
     threading.Thread(target=look, daemon=True, name="parent").start()
 

@@ -78,7 +78,7 @@ def _present(reading: Reading, record: Record, spec: FieldSpec, cursor: int) -> 
 
 def _truth(reading: Reading, text: str, record: Record, spec: FieldSpec, at: int) -> bool:
     value = evaluate(reading, text, record, spec, at)
-    return integer(reading, record, spec, value, at) != 0 if isinstance(value, np.ndarray) else bool(value)
+    return integer(reading, record, spec, value, at, "when") != 0 if isinstance(value, np.ndarray) else bool(value)
 
 
 def _known_version(reading: Reading, record: Record, spec: FieldSpec, cursor: int) -> int:
@@ -100,7 +100,7 @@ def _check_version(reading: Reading, record: Record, spec: FieldSpec) -> None:
         return
     if wanted.field.rsplit(".", 1)[-1] != spec.name:
         return
-    found = integer(reading, record, spec, record.values[spec.name], record.spans[spec.name][0])
+    found = integer(reading, record, spec, record.values[spec.name], record.spans[spec.name][0], "version")
     if found not in wanted.known and not reading.any_version:
         raise InputError(
             ErrorCode.UNKNOWN_VERSION,
@@ -133,9 +133,9 @@ def _field(reading: Reading, record: Record, spec: FieldSpec, cursor: int) -> in
     if spec.name is not None:
         _expect(reading, record, spec, value, begin)
         if spec.bits is not None:
-            value = split_bits(integer(reading, record, spec, value, begin), spec.bits)
+            value = split_bits(integer(reading, record, spec, value, begin, "bits"), spec.bits)
         elif spec.names is not None:
-            value = spec.names.get(integer(reading, record, spec, value, begin), f"unknown {value}")
+            value = spec.names.get(integer(reading, record, spec, value, begin, "names"), f"unknown {value}")
         record.values[spec.name] = value
         record.spans[spec.name] = (begin, end)
         _check_version(reading, record, spec)

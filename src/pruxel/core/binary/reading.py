@@ -77,13 +77,13 @@ def whole(reading: Reading, text: str, record: Record, spec: FieldSpec, at: int)
     return value
 
 
-def integer(reading: Reading, record: Record, spec: FieldSpec, value: Any, at: int) -> int:  # noqa: ANN401
-    """A value as the whole number that it must be; raises `InputError`."""
+def integer(reading: Reading, record: Record, spec: FieldSpec, value: Any, at: int, what: str) -> int:  # noqa: ANN401
+    """A value as the whole number that `what` needs it to be; raises `InputError`."""
     if isinstance(value, int) or (isinstance(value, float) and value.is_integer()):
         return int(value)
     raise InputError(
         ErrorCode.MALFORMED,
-        f"'{'bits' if spec.bits is not None else 'names'}' needs a whole number",
+        f"'{what}' needs a whole number",
         file=reading.name,
         offset=at,
         field=f"{record.kind}.{spec.name}",

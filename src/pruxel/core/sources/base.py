@@ -52,15 +52,18 @@ class Source(Protocol):
         """The unpacked bytes of one entry; raises `InputError`."""
 
 
-def holds_nothing(label: str) -> Fault:
-    """The problem row for an archive or pack without a single entry."""
-    return Fault(
+def problems_of(source: Source, listing: Listing) -> tuple[Fault, ...]:
+    """What a listing says is wrong, and, of an archive or pack without a single entry, that there is none."""
+    if listing.entries or listing.problems or source.kind == "folder":
+        return listing.problems
+    nothing = Fault(
         ErrorCode.MALFORMED,
         "there is nothing in it",
-        file=label,
+        file=source.label,
         expected="at least one entry",
         hint="It may be a placeholder, or a copy that was broken off.",
     )
+    return (nothing,)
 
 
 def not_found(path: str, label: str) -> InputError:

@@ -10,7 +10,7 @@ from typing import Protocol
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, Fault, InputError, unforeseen
-from pruxel.core.sources.base import Listed, Source, holds_nothing, not_found
+from pruxel.core.sources.base import Listed, Source, not_found, problems_of
 from pruxel.core.sources.kinds import Kind
 from pruxel.core.sources.profile import Profile
 from pruxel.core.sources.references import Resolution, Shelf
@@ -98,9 +98,7 @@ def build_stack(sources: Sequence[Source], profile: Profile, context: Context) -
     for source, part in context.each(sources, lambda s: s.label):
         try:
             listing = source.listing(part)
-            stack.problems.extend(listing.problems)
-            if not listing.entries and not listing.problems and source.kind != "folder":
-                stack.problems.append(holds_nothing(source.label))
+            stack.problems.extend(problems_of(source, listing))
             stack.add(source, listing.entries)
         except InputError as error:
             stack.problems.append(error.fault)

@@ -9,7 +9,6 @@ import logging
 import multiprocessing
 import os
 import signal
-import threading
 import time
 import uuid
 from collections.abc import Callable
@@ -19,6 +18,7 @@ from multiprocessing.connection import Connection
 from pathlib import Path
 
 from pruxel.server.jobs.risk import Risk, listen
+from pruxel.server.running import when_gone
 
 log = logging.getLogger("pruxel.children")
 _LOOK_SECONDS = 0.25
@@ -144,13 +144,6 @@ class Child:
         self._process = self._pipe = None
 
 
-def _end_with_parent(parent: int) -> None:
-    """A child whose worker was killed must not go on beside the one that takes the work over."""
-    while os.getppid() == parent:
-        time.sleep(_LOOK_SECONDS)
-    os._exit(1)
-
-
 def resident_bytes(pid: int | None) -> int:
     """How much memory a process holds; 0 when it is gone."""
     try:
@@ -169,7 +162,8 @@ def _serve(pipe: Connection, nice: int, name: str, parent: int) -> None:
 
     begin_log(name)
     os.nice(nice)
-    threading.Thread(target=_end_with_parent, args=(parent,), daemon=True).start()
+    # It must not go on beside the worker that takes its work over.
+    when_gone(parent, lambda: os._exit(1))
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     signal.signal(signal.SIGTERM, lambda *_: LEAVING.set())
 

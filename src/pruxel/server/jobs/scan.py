@@ -13,7 +13,7 @@ from sqlalchemy.exc import OperationalError
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, Fault, InputError, PruxelError, unforeseen
-from pruxel.core.sources.base import holds_nothing
+from pruxel.core.sources.base import problems_of
 from pruxel.core.sources.files import read_text
 from pruxel.core.sources.open import Opened, open_address, stamp_of
 from pruxel.core.sources.origin import split_address
@@ -175,9 +175,7 @@ def _read_source(row: SourceRow, context: Context, *, force: bool) -> None:
     try:
         source = opened_anew(row, known, context)
         listing = source.listing(context)
-        problems = list(listing.problems)
-        if not listing.entries and not problems and source.kind != "folder":
-            problems.append(holds_nothing(row.label))
+        problems = problems_of(source, listing)
     except InputError as error:
         _failed(row, error.fault, stamp)
         return
