@@ -117,6 +117,36 @@ def fits(media: str, allowed: set[str]) -> bool:
     return media in allowed or f"{media.split('/', maxsplit=1)[0]}/*" in allowed
 
 
+def open_ended(schema: dict[str, Any], schemas: dict[str, Any], place: str, met: set[str]) -> list[str]:
+    """Where a value may be of any length or size; `met` are the named schemas looked at already."""
+    if "$ref" in schema:
+        name = schema["$ref"].rsplit("/", 1)[1]
+        inner = {} if name in met else schemas[name]
+        met.add(name)
+        return open_ended(inner, schemas, name, met)
+    bounds = {
+        "string": {"maxLength", "pattern", "enum", "const", "format", "contentMediaType"},
+        "integer": {"maximum", "exclusiveMaximum", "enum", "const"},
+        "array": {"maxItems", "prefixItems"},
+    }.get(schema.get("type", ""))
+    found = [] if bounds is None or bounds & schema.keys() else [f"{place}: any {schema['type']}"]
+    below = [(place, one) for key in ("anyOf", "oneOf", "allOf", "prefixItems") for one in schema.get(key, [])]
+    below += [(f"{place}.{name}", one) for name, one in schema.get("properties", {}).items()]
+    below += [(place, schema[key]) for key in ("items", "additionalProperties") if isinstance(schema.get(key), dict)]
+    return found + [line for where, one in below for line in open_ended(one, schemas, where, met)]
+
+
+def test_everything_that_is_asked_has_an_end(client: TestClient) -> None:
+    met: set[str] = set()
+    found = []
+    for method, path, made in operations(client):
+        asked = [(p["name"], p["schema"]) for p in made.get("parameters", [])]
+        asked += [("body", one["schema"]) for one in made.get("requestBody", {}).get("content", {}).values()]
+        for name, schema in asked:
+            found += open_ended(schema, made["schemas"], f"{method} {path} {name}", met)
+    assert found == []
+
+
 def test_every_refusal_is_documented_everywhere(client: TestClient) -> None:
     described = document(client)
     for path, methods in described["paths"].items():

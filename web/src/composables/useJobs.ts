@@ -7,7 +7,10 @@ const ENDED = new Set(['done', 'failed', 'cancelled', 'paused'])
 const listed = computed(() => [...jobs.value.values()])
 
 export const runningJobs = computed(() => listed.value.filter((j) => j.status === 'queued' || j.status === 'running'))
-export const failedJobs = computed(() => listed.value.filter((j) => j.status === 'failed' && !j.away))
+// A quick look that fails says so where one looks: nothing is left to be done about it.
+export const failedJobs = computed(() =>
+  listed.value.filter((j) => j.status === 'failed' && !j.away && j.kind !== 'glance'),
+)
 export const endedJobs = computed(() => listed.value.filter((j) => ENDED.has(j.status) && j.status !== 'failed'))
 
 const extracts = computed(() =>

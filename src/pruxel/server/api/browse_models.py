@@ -8,7 +8,7 @@ from uuid import UUID
 from pydantic import BaseModel, Field
 
 from pruxel.core.sources.kinds import Kind
-from pruxel.server.api.limits import Offset, Plain
+from pruxel.server.api.limits import EntryNumber, Offset, PathText, Plain, Word
 
 
 class EntryOut(BaseModel):
@@ -118,7 +118,7 @@ class NeedsOut(BaseModel):
 class SightIn(BaseModel):
     """Entries that somebody looks at and that lack a picture, the foremost first."""
 
-    entries: list[int] = Field(min_length=1, max_length=200)
+    entries: list[EntryNumber] = Field(min_length=1, max_length=200)
 
 
 class ChannelOut(BaseModel):
@@ -247,7 +247,7 @@ class BytesOut(BaseModel):
 class SelectionIn(BaseModel):
     """What to take: some paths, or all that a search finds."""
 
-    paths: list[str] | None = Field(None, max_length=200_000)
+    paths: list[PathText] | None = Field(None, max_length=200_000)
     query: Plain | None = None
 
 
@@ -303,7 +303,7 @@ class HitModel(BaseModel):
     kind: Kind
     offset: int = Field(ge=0, lt=2**62)
     size: int = Field(ge=0, lt=2**62)
-    picture: str | None = None
+    picture: Word | None = None
 
 
 class WonName(BaseModel):
@@ -353,7 +353,7 @@ class NamingIn(BaseModel):
     """Names in bulk: `{id}` in `pattern` stands for a code. Codes are a column of the table `entry`, or in `text`."""
 
     pattern: str = Field("", max_length=500)
-    entry: int | None = None
+    entry: EntryNumber | None = None
     id_column: str = Field("", max_length=200)
     name_column: str = Field("", max_length=200)
     text: str = Field("", max_length=8 << 20)

@@ -27,7 +27,7 @@ from pruxel.server.api.browse_models import (
     SavedSearchModel,
     VersionOut,
 )
-from pruxel.server.api.limits import LARGEST, EntryId, gives
+from pruxel.server.api.limits import LARGEST, EntryId, Word, gives
 from pruxel.server.api.sources import state_of
 from pruxel.server.jobs.aside import aside
 from pruxel.server.jobs.looking import stretch_of, versions_of
@@ -55,9 +55,9 @@ _FOLDERS = TypeAdapter(list[FolderOut])
 
 async def query_of(
     words: Annotated[str, Parameter(alias="search", max_length=400)] = "",
-    kind: str | None = None,
+    kind: Word | None = None,
     source: UUID | None = None,
-    variant: str | None = None,
+    variant: Word | None = None,
     flag: Flag | None = None,
     folder: Annotated[str | None, Parameter(max_length=2000)] = None,
     direct: bool = False,  # noqa: FBT001, FBT002 - a query parameter
@@ -128,7 +128,7 @@ def count_entries(project: UUID, query: Wanted) -> Response:
 def list_folders(
     project: UUID,
     path: Annotated[str, Parameter(max_length=2000)] = "",
-    offset: Annotated[int, Parameter(ge=0)] = 0,
+    offset: Annotated[int, Parameter(ge=0, le=LARGEST)] = 0,
     limit: Annotated[int, Parameter(ge=1, le=500)] = 200,
 ) -> Response:
     """The folders directly in a folder."""
@@ -169,7 +169,7 @@ def raw_bytes(entry: EntryId, *, play: bool = False) -> FileResponse:
 @router.get("/entries/{entry}/bytes")
 def show_bytes(
     entry: EntryId,
-    offset: Annotated[int, Parameter(ge=0)] = 0,
+    offset: Annotated[int, Parameter(ge=0, le=LARGEST)] = 0,
     size: Annotated[int, Parameter(ge=1, le=_MOST_BYTES)] = 1024,
 ) -> BytesOut:
     """A stretch of an entry's bytes."""
@@ -177,7 +177,7 @@ def show_bytes(
 
 
 @router.get("/blobs/{key}", response_class=Response, responses=gives("application/octet-stream", "image/*"))
-def blob(key: str) -> Response:
+def blob(key: Word) -> Response:
     """A stored picture, array or image; content never changes under its key."""
     data = find_blob(key)
     if data is None:
@@ -187,7 +187,7 @@ def blob(key: str) -> Response:
 
 
 @router.get("/scenes/{manifest}", response_class=Response, responses=gives("application/json"))
-def scene_manifest(manifest: str) -> Response:
+def scene_manifest(manifest: Word) -> Response:
     """A stored scene as its manifest, from which the page asks for the blobs that it lacks."""
     data = find_blob(manifest)
     if data is None or not data.startswith(b'{"_":"Scene"'):
@@ -224,7 +224,7 @@ def save_search(project: UUID, wanted: SavedSearchModel) -> list[SavedSearchMode
 
 
 @router.delete("/projects/{project}/searches")
-def forget_search(project: UUID, name: str) -> list[SavedSearchModel]:
+def forget_search(project: UUID, name: Word) -> list[SavedSearchModel]:
     """Forget a saved search."""
     with session() as db:
         db.execute(delete(SavedSearch).where(SavedSearch.project_id == project, SavedSearch.name == name))

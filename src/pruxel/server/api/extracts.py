@@ -21,7 +21,7 @@ from sqlalchemy import func, select, text
 from pruxel.core.base.errors import ErrorCode, InputError, UsageError
 from pruxel.core.sources.names import safe_part
 from pruxel.server.api.browse_models import CollisionOut, ExtractIn, HolderOut, SelectionIn, SelectionOut, ZipOut
-from pruxel.server.api.limits import gives
+from pruxel.server.api.limits import Word, gives
 from pruxel.server.api.models import JobOut
 from pruxel.server.jobs import unpacking
 from pruxel.server.jobs.extract import extract_folder
@@ -194,7 +194,7 @@ def prepare_zip(project: UUID, wanted: ExtractIn) -> ZipOut:
 
 
 @router.get("/projects/{project}/zips/{key}", response_class=StreamingResponse, responses=gives("application/zip"))
-def stream_zip(project: UUID, key: str) -> StreamingResponse:
+def stream_zip(project: UUID, key: Word) -> StreamingResponse:
     """A noted selection as one zip, made by a process beside this one while it is sent."""
     note = find_blob(key)
     if note is None or not note.startswith(_NOTE):

@@ -11,6 +11,12 @@ _DEEPEST, _MOST_VALUES, _LONGEST = 16, 20_000, 100_000
 # A number as the database has it.
 LARGEST = (1 << 63) - 1
 EntryId = Annotated[int, Path(ge=0, le=LARGEST)]
+# A word of the address: the key of something stored, a kind.
+Word = Annotated[str, Field(max_length=200)]
+# A path of an entry or of a file on this machine.
+PathText = Annotated[str, Field(max_length=4096)]
+# The same in a body.
+EntryNumber = Annotated[int, Field(ge=0, le=LARGEST)]
 # A number of bytes in an entry.
 Offset = Annotated[int, Field(ge=0, le=LARGEST)]
 

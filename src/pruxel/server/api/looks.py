@@ -19,7 +19,7 @@ from pruxel.server.api.browse_models import (
     ReferencesOut,
     SightIn,
 )
-from pruxel.server.api.limits import EntryId, gives
+from pruxel.server.api.limits import EntryId, Word, gives
 from pruxel.server.api.models import JobOut
 from pruxel.server.api.sources import state_of
 from pruxel.server.jobs.aside import aside
@@ -80,7 +80,7 @@ def _shown(done: Glance) -> bool:
 
 
 @router.get("/projects/{project}/glances/{key}")
-def get_glance(project: UUID, key: str) -> GlanceOut:
+def get_glance(project: UUID, key: Word) -> GlanceOut:
     """How a quick look at a model, a skeleton or clips stands."""
     with reading() as db:
         found = db.get(Glance, key)

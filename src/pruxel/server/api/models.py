@@ -7,7 +7,7 @@ from uuid import UUID
 
 from pydantic import BaseModel, Field
 
-from pruxel.server.api.limits import Plain
+from pruxel.server.api.limits import Plain, Word
 
 
 class Problem(BaseModel):
@@ -26,7 +26,7 @@ class Problem(BaseModel):
 
 
 class StepModel(BaseModel):
-    step: str
+    step: Word
     params: Plain = Field(default_factory=dict)
     on: bool = True
 

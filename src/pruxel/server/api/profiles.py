@@ -16,7 +16,7 @@ from pruxel.core.sources.detect import detect
 from pruxel.core.sources.profile import Alias
 from pruxel.core.sources.profile_files import LoadedProfile, build_profile, find_profiles, load_profile, write_profile
 from pruxel.core.sources.profile_stream import profile_pieces, without_names
-from pruxel.server.api.limits import gives
+from pruxel.server.api.limits import PathText, gives
 from pruxel.server.api.models import JobOut
 from pruxel.server.api.source_models import FitOut, ProfileIn, ProfileOut
 from pruxel.server.jobs.aliases import LISTED
@@ -131,7 +131,7 @@ def _blank(name: str):  # type: ignore[no-untyped-def]  # noqa: ANN202
 
 
 @router.get("/fits")
-def find_fits(path: str) -> list[FitOut]:
+def find_fits(path: PathText) -> list[FitOut]:
     """Which profiles fit a folder: those that lie in it or beside it, and those of other projects, best first."""
     folder = check_root(Path(path))
     if not folder.is_dir():

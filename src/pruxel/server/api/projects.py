@@ -9,6 +9,7 @@ from fastapi import APIRouter
 from sqlalchemy import delete, select
 
 from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.server.api.limits import PathText
 from pruxel.server.api.models import NameIn
 from pruxel.server.api.source_models import LanguageIn, PlaceOut, PlacesOut, ProjectIn, ProjectOut
 from pruxel.server.jobs.stacks import check_root
@@ -92,7 +93,7 @@ def choose_language(project: UUID, wanted: LanguageIn) -> ProjectOut:
 
 
 @router.get("/places")
-def list_places(path: str | None = None) -> PlacesOut:
+def list_places(path: PathText | None = None) -> PlacesOut:
     """What can be mounted: the permitted roots, or what lies in a folder below them."""
     if path is None:
         roots = [r.expanduser().resolve() for r in settings().roots]

@@ -6,6 +6,8 @@ from uuid import UUID
 
 from pydantic import BaseModel, Field
 
+from pruxel.server.api.limits import EntryNumber
+
 
 class ProjectOut(BaseModel):
     id: UUID
@@ -67,7 +69,7 @@ class SourceIn(BaseModel):
 class OrderIn(BaseModel):
     """All sources of the project, highest first."""
 
-    sources: list[UUID]
+    sources: list[UUID] = Field(max_length=10_000)
 
 
 class PlaceOut(BaseModel):
@@ -150,7 +152,7 @@ class NameListOut(BaseModel):
 class NameIn(BaseModel):
     """A name for one entry that has only a hash."""
 
-    entry: int
+    entry: EntryNumber
     name: str = Field(min_length=1, max_length=1000)
 
 

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.sources.origin import INSIDE, split_address
+from pruxel.server.api.limits import PathText
 from pruxel.server.api.models import JobOut
 from pruxel.server.api.source_models import MountIn, OrderIn, ProblemRow, SourceIn, SourceOut, SourceProblem
 from pruxel.server.jobs.queue import put_job, put_read_again
@@ -172,7 +173,7 @@ def remove_source(source: UUID) -> None:
 
 
 @router.delete("/projects/{project}/sources", status_code=204)
-def unmount_source(project: UUID, mount: str) -> None:
+def unmount_source(project: UUID, mount: PathText) -> None:
     """Take a mounted place with all its sources out of the project; nothing on disk is touched."""
     with session() as db:
         rows = db.execute(select(SourceRow).where(SourceRow.project_id == project, SourceRow.mount == mount)).scalars()

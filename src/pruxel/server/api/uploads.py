@@ -20,12 +20,13 @@ from pathlib import Path
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Header, Request
+from fastapi import APIRouter, Header, Query, Request
 
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.base.writing import cannot_write, make_folder, write_below
 from pruxel.core.sources.below import find_below
 from pruxel.core.sources.names import safe_path
+from pruxel.server.api.limits import LARGEST, Word
 from pruxel.server.api.source_models import UploadIn, UploadOut
 from pruxel.server.settings import settings
 from pruxel.server.store.database import session
@@ -99,10 +100,12 @@ def _finish(part: Path, target: Path) -> None:
 @router.put("/projects/{project}/uploads/{upload}")
 async def send_piece(
     project: UUID,
-    upload: str,
-    offset: int,
+    upload: Word,
+    offset: Annotated[int, Query(ge=0, le=LARGEST)],
     request: Request,
-    content_digest: Annotated[str, Header(description="`sha-256=:…:` of the piece, as in RFC 9530")] = "",
+    content_digest: Annotated[
+        str, Header(max_length=1000, description="`sha-256=:…:` of the piece, as in RFC 9530")
+    ] = "",
 ) -> UploadOut:
     """Bytes of the file from `offset` on, kept when their digest fits; refused when the file so far ends elsewhere.
 
