@@ -2,7 +2,10 @@
 
 from pathlib import Path
 
+import pytest
+
 from pruxel.core.sources.stack import Stack
+from pruxel.sample import build
 from pruxel.sample.build import build_model
 from pruxel.sample.models import MODELS, town
 
@@ -34,3 +37,18 @@ def test_there_are_enough_models_and_all_have_textures(stack: Stack) -> None:
     kinds = [entry.kind for entry in stack.entries.values()]
     assert kinds.count("model") > len(MODELS) >= 12
     assert kinds.count("texture") >= 3 * 14
+
+
+def test_two_that_make_the_game_at_once_both_have_it(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Two starts on one machine: the second to end finds the place taken, and uses what is there."""
+
+    def slowly(folder: Path, *_: object) -> None:
+        folder.mkdir(parents=True)
+        (folder / "one.txt").write_text("whole")
+        if len(list(tmp_path.glob("*/.partial-*"))) == 1:  # the other starts and ends in the meantime
+            build.cached_sample(tmp_path, 1, lambda _f, _m: None)
+
+    monkeypatch.setattr(build, "write_sample", slowly)
+    place = build.cached_sample(tmp_path, 1, lambda _f, _m: None)
+    assert (place / "one.txt").read_text() == "whole"
+    assert [item.name for item in place.parent.iterdir()] == ["Brinepost"]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import gzip
 import hashlib
-import shutil
+import tempfile
 from collections.abc import Callable
 from concurrent.futures import Future, ProcessPoolExecutor
 from dataclasses import dataclass, replace
@@ -195,12 +195,20 @@ def sample_version(seed: int) -> str:
 
 
 def cached_sample(cache: Path, seed: int, report: Callable[[float, str], None], version: int = 1) -> Path:
-    """The sample in a cache folder, generated only when it is not there yet or outdated."""
+    """The sample in a cache folder, generated only when it is not there yet or outdated.
+
+    Two that make it at once each write in a folder of their own; the first to end puts its there.
+    """
     edition = "" if version == 1 else f"-v{version}"
     wanted = cache / f"{seed}-{sample_version(seed)}{edition}" / "Brinepost"
     if not wanted.is_dir():
-        partial = wanted.with_name(".partial")
-        shutil.rmtree(partial, ignore_errors=True)
-        write_sample(partial, seed, report, version)
-        partial.rename(wanted)
+        wanted.parent.mkdir(parents=True, exist_ok=True)
+        with tempfile.TemporaryDirectory(prefix=".partial-", dir=wanted.parent) as own:
+            partial = Path(own) / wanted.name
+            write_sample(partial, seed, report, version)
+            try:
+                partial.rename(wanted)
+            except OSError:
+                if not wanted.is_dir():
+                    raise
     return wanted
