@@ -71,39 +71,41 @@ def main() -> int:
     if given.child:
         return int(_child(given, folder) > 0)
     total, wrong, part = 0, 0, 0
-    while True:
-        left = given.end - time.monotonic()
-        if (given.seconds and left <= 0) or (given.inputs and total >= given.inputs):
-            break
-        part += 1
-        command = [
-            sys.executable,
-            "-m",
-            "fuzz",
-            "--child",
-            "--seed",
-            f"{given.seed}.{part}",
-            "--seconds",
-            f"{max(left, 1) if given.seconds else 0}",
-        ]
-        command += ["--inputs", str(given.inputs - total)] if given.inputs else []
-        command += ["--target", given.target] if given.target else []
-        done = subprocess.run(command, stdout=subprocess.PIPE, text=True, check=False)
-        lines = [json.loads(line) for line in done.stdout.splitlines() if line.startswith("{")]
-        counts = [line["count"] for line in lines if "count" in line]
-        total += counts[-1] if counts else 0
-        for line in lines:
-            if "found" in line:
+    try:
+        while not _is_over(given, total):
+            part += 1
+            over, before = False, total
+            with subprocess.Popen(_command(given, total, part), stdout=subprocess.PIPE, text=True) as child:
+                for text in child.stdout or ():
+                    line = json.loads(text) if text.startswith("{") else {}
+                    total = before + line.get("count", total - before)
+                    over = over or "over" in line
+                    if "found" in line:
+                        wrong += 1
+                        sys.stdout.write(f"{line['found']}\n  kept as {line['kept']}\n")
+                        sys.stdout.flush()
+            if not over:
                 wrong += 1
-                sys.stdout.write(f"{line['found']}\n  kept as {line['kept']}\n")
-        if not any(line.get("over") for line in lines):
-            wrong += 1
-            sys.stdout.write(
-                f"a process died with {done.returncode} after {total:,} inputs of seed {given.seed}.{part}\n"
-            )
-        sys.stdout.flush()
+                sys.stdout.write(
+                    f"a process died with {child.returncode} after {total:,} inputs, {given.seed}.{part}\n"
+                )
+    except KeyboardInterrupt:
+        sys.stdout.write("stopped; ")
     sys.stdout.write(f"{total:,} inputs, {wrong} promises broken\n")
     return int(wrong > 0)
+
+
+def _is_over(given: argparse.Namespace, total: int) -> bool:
+    late = given.seconds and time.monotonic() >= given.end
+    return bool(late or (given.inputs and total >= given.inputs))
+
+
+def _command(given: argparse.Namespace, total: int, part: int) -> list[str]:
+    """A child that goes on where the last one ended."""
+    left = max(given.end - time.monotonic(), 1) if given.seconds else 0
+    command = [sys.executable, "-m", "fuzz", "--child", "--seed", f"{given.seed}.{part}", "--seconds", f"{left}"]
+    command += ["--inputs", str(given.inputs - total)] if given.inputs else []
+    return command + (["--target", given.target] if given.target else [])
 
 
 if __name__ == "__main__":

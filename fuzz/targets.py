@@ -11,12 +11,12 @@ from pruxel.core.base.errors import PruxelError
 from pruxel.core.base.limits import Limits
 from pruxel.core.binary.expressions import compile_expression
 from pruxel.core.binary.load import load_layout
-from pruxel.core.binary.parse import parse
 from pruxel.core.binary.records import Record
 from pruxel.core.extract.clips import read_clips
+from pruxel.core.extract.file import parse_file
 from pruxel.core.extract.level import read_level
-from pruxel.core.extract.material import FoundTexture, read_material
-from pruxel.core.extract.model import read_model
+from pruxel.core.extract.material import FoundTexture, read_materials
+from pruxel.core.extract.meshes import read_model, skeleton_named
 from pruxel.core.extract.skeleton import read_skeleton
 from pruxel.core.images.decode import decode_image, image_info
 from pruxel.core.native.sounds import read_wave
@@ -143,15 +143,18 @@ def layout(world: World, name: str, data: bytes) -> None:
     def nothing(path: str) -> FoundTexture:
         return FoundTexture(path, None)
 
+    if found.reads == "pack":
+        pack(World(Stack([], Profile(layouts=(found,))), {}), kind, sample)
+        return
+    file = parse_file(view, found, kind, convention, CONTEXT, lambda _name: view)
     by_kind: dict[str, Callable[[], object]] = {
-        "model": lambda: read_model(view, found, kind, convention, CONTEXT),
-        "skeleton": lambda: read_skeleton(view, found, kind, convention, CONTEXT),
-        "clips": lambda: read_clips(view, found, kind, convention, CONTEXT),
-        "level": lambda: read_level(view, found, kind, convention, CONTEXT),
-        "material": lambda: read_material(view, found, kind, nothing, CONTEXT),
-        "pack": lambda: pack(World(Stack([], Profile(layouts=(found,))), {}), kind, sample),
+        "meshes": lambda: (skeleton_named(file), read_model(file, CONTEXT)),
+        "skeletons": lambda: read_skeleton(file, CONTEXT),
+        "clips": lambda: read_clips(file, CONTEXT),
+        "placements": lambda: read_level(file),
+        "materials": lambda: read_materials(file, nothing, CONTEXT),
     }
-    each([lambda: parse(found, view, kind, CONTEXT), by_kind.get(found.reads, lambda: None)])
+    each([by_kind.get(kind, lambda: None) for kind in found.yields])
 
 
 def profile(_world: World, name: str, data: bytes) -> None:

@@ -15,9 +15,11 @@ from hypothesis import strategies as st
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.base.limits import Limits
+from pruxel.core.binary.conventions import Conventions
 from pruxel.core.binary.load import load_layout
-from pruxel.core.extract.conventions import turn_placement
+from pruxel.core.extract.conventions import turned_matrices
 from pruxel.core.extract.conventions import turning as turning_of
+from pruxel.core.extract.file import parse_file
 from pruxel.core.extract.level import Level, read_level
 from pruxel.core.formats.gltf import write_glb
 from pruxel.core.geometry.transforms import compose, quaternion_matrix
@@ -25,14 +27,12 @@ from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.checks import problems
 from pruxel.core.scene.place import Placements, placed
 from pruxel.core.scene.walk import parts, world_from_local, world_positions
-from pruxel.core.sources.profile import Conventions
 from pruxel.core.sources.stack import Stack
 from pruxel.sample.containers import level_bytes
 
 LAYOUT = """
 layout: quaternions
 title: A level with quaternions
-reads: level
 match: {magic: LV, extensions: [.lv]}
 records:
   file:
@@ -47,7 +47,13 @@ records:
     - {name: position, type: f32x3}
     - {name: turn, type: TURN}
     - {name: scale, type: f32x3}
-extract: {models: models, path: path, placements: placed, model: model, position: position, turn: turn, scale: scale}
+yields:
+  placements:
+    models: models.path
+    model: placed.model
+    translation: placed.position
+    rotation: ROTATION
+    scale: placed.scale
 """
 MARKET = "levels/market/market.blv"
 AXES = st.permutations(["x", "y", "z"]).flatmap(
@@ -57,10 +63,10 @@ NUMBER = st.floats(-1000, 1000, width=32)
 SIZE = st.floats(0.125, 8, width=32)
 
 
-def level(rows: list[bytes], turn: str, conventions: Conventions) -> Level:
-    layout = load_layout(LAYOUT.replace("TURN", turn), "level.yaml")
+def level(rows: list[bytes], turn: str, conventions: Conventions, rotation: str = "placed.turn") -> Level:
+    layout = load_layout(LAYOUT.replace("TURN", turn).replace("ROTATION", rotation), "level.yaml")
     data = b"LV" + struct.pack("<H8s8s", len(rows), b"a.brm", b"b.brm") + b"".join(rows)
-    return read_level(memoryview(data), layout, "one.lv", conventions, Context())
+    return read_level(parse_file(memoryview(data), layout, "one.lv", conventions, Context()))
 
 
 def matrices(where: Placements) -> list[np.ndarray]:
@@ -87,9 +93,10 @@ def test_placements_are_turned_like_any_node(
     assert np.allclose(where.positions[0], basis @ position * 0.5, atol=1e-3)
     up = basis.T @ (0, 1, 0)
     about = struct.pack("<I7f", 0, *position, turn[0], *scale)
-    found = matrices(level([about], "f32", how).placements)[0]
+    line = "axis_angle(vec({:.0f}, {:.0f}, {:.0f}), placed.turn)".format(*up)
+    found = matrices(level([about], "f32", how, line).placements)[0]
     quaternion = (*(np.sin(turn[0] / 2) * up), np.cos(turn[0] / 2))
-    assert np.allclose(found, compose(*turn_placement(position, quaternion, scale, turning_of(how))), atol=1e-3)
+    assert np.allclose(found, turned_matrices(compose(position, quaternion, scale), turning_of(how)), atol=1e-3)
 
 
 def test_the_market_stands_as_its_level_says(stack: Stack) -> None:
@@ -178,4 +185,4 @@ def test_what_cannot_be_placed_is_told(stack: Stack) -> None:
         assert caught.value.fault.offset is not None
     with pytest.raises(InputError) as caught:
         level([struct.pack("<I8f", 0, 0, 0, 0, 0, 0, 1, 1, 1)], "f32x2", Conventions())
-    assert (caught.value.fault.code, caught.value.fault.field) == (ErrorCode.LAYOUT, "turn")
+    assert (caught.value.fault.code, caught.value.fault.expected) == (ErrorCode.LAYOUT, "rows of 4 or 1 numbers")

@@ -257,12 +257,12 @@ def test_a_large_table_lists_in_order(game: Path, tmp_path: Path) -> None:
 
 def test_repeating_xor_and_cbc(tmp_path: Path) -> None:
     layout = load_layout(
-        "layout: x\nreads: pack\nmatch: {magic: XORP}\nrecords:\n  file:\n    - {name: magic, type: text, size: 4}\n"
+        "layout: x\nmatch: {magic: XORP}\nrecords:\n  file:\n    - {name: magic, type: text, size: 4}\n"
         "    - {name: locked, type: bytes, size: '12', cipher: xor, key: k}\n"
         "    - {name: table, type: table, within: locked}\n"
         "  table: [{name: mark, type: text, size: 2, equals: OK}, {name: entries, type: entry, count: '1'}]\n"
         "  entry: [{name: path, type: text, size: 4}, {name: offset, type: u16}, {name: stored, type: u32}]\n"
-        "extract: {entries: table.entries, path: path, offset: offset, stored: stored}\n",
+        "yields: {entries: {each: table.entries, path: path, offset: offset, stored: stored}}\n",
         "x",
     )
     plain = b"OKa.tx" + struct.pack("<HI", 16, 2)

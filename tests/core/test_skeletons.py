@@ -14,8 +14,10 @@ from hypothesis import strategies as st
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.binary.conventions import Conventions
 from pruxel.core.binary.load import load_layout
-from pruxel.core.extract.clips import read_clips, with_clips
+from pruxel.core.extract.clips import LooseClip, read_clips, with_clips
+from pruxel.core.extract.file import parse_file
 from pruxel.core.extract.skeleton import on_skeleton, read_skeleton
 from pruxel.core.formats.gltf import write_glb
 from pruxel.core.geometry.skinning import value_at
@@ -28,7 +30,6 @@ from pruxel.core.scene.model import Scene
 from pruxel.core.scene.pose import posed as moment
 from pruxel.core.scene.pose import stiff
 from pruxel.core.scene.walk import joint_tree, parts, world_from_local, world_positions
-from pruxel.core.sources.profile import Conventions
 from pruxel.core.sources.stack import Stack
 from pruxel.sample.models.moves import DIVER_MOVES, FISH_RIG, diver_rig
 from pruxel.sample.rig import clips_bytes, skeleton_bytes
@@ -40,7 +41,11 @@ GAME = Conventions(axes=("x", "z", "-y"), unit_m=0.01, winding="clockwise", uv_o
 
 
 def skeleton(data: bytes) -> Scene:
-    return read_skeleton(memoryview(data), SKELETON, "a/fish.bsk", GAME, Context())
+    return read_skeleton(parse_file(memoryview(data), SKELETON, "a/fish.bsk", GAME, Context()), Context())
+
+
+def loose_clips(data: bytes, how: Conventions = GAME) -> tuple[LooseClip, ...]:
+    return read_clips(parse_file(memoryview(data), CLIPS, "c.bcl", how, Context()), Context())
 
 
 def posed(scene: Scene, clip: str, time: float) -> dict[str, np.ndarray]:
@@ -167,7 +172,7 @@ def test_a_turn_in_the_games_axes_is_the_same_turn_in_ours(angle: float, axis: i
     data = struct.pack("<4sHHB4sfHH", b"BCLP", 1, 1, 4, b"turn", 24.0, 1, 1) + struct.pack("<B4sB", 4, b"root", 1)
     data += np.round(turn * 32767).astype("<i2").tobytes()
     how = Conventions(axes=axes, unit_m=1.0)  # type: ignore[arg-type]
-    [clip] = read_clips(memoryview(data), CLIPS, "c", how, Context())
+    [clip] = loose_clips(data, how)
     basis = np.zeros((3, 3))
     for row, name in enumerate(axes):
         basis[row, "xyz".index(name[-1])] = -1.0 if name.startswith("-") else 1.0
@@ -193,7 +198,7 @@ def test_bad_skeletons_and_clips_say_where() -> None:
     clips = clips_bytes(DIVER_MOVES)
     for data in (clips[:200], clips.replace(struct.pack("<f", 24.0), struct.pack("<f", -1.0), 1)):
         with pytest.raises(InputError) as raised:
-            read_clips(memoryview(data), CLIPS, "c.bcl", GAME, Context())
+            loose_clips(data)
         assert raised.value.fault.offset is not None
 
 

@@ -50,6 +50,11 @@ class Element:
         """Components after decoding."""
         return 4 if self.packed else self.width
 
+    @property
+    def whole(self) -> bool:
+        """Whether its values are whole numbers, taken as they are."""
+        return not self.packed and "norm" not in self.scalar and self.code[0] in "ui"
+
     def dtype(self, order: str) -> np.dtype[np.generic]:
         """The NumPy type of one component in byte order `<` or `>`."""
         return np.dtype(order + self.code)

@@ -1,14 +1,13 @@
-"""Expressions in layouts: arithmetic, comparison, choice and field access. Nothing else can be written.
+"""Expressions in layouts: arithmetic on numbers and arrays, comparison, choice, fields, and named functions.
 
-An expression is parsed by Python's own grammar and only the node types listed here are let through, so there are no
-calls but the few named functions, no attributes but fields, and no numbers beyond 64 bits and a bit.
+An expression is parsed by Python's own grammar, and only the kinds of node listed here are let through; calls are
+those of `functions`. It is compiled once to nested closures. There is no way to anything but the fields of the file.
 """
 
 from __future__ import annotations
 
 import ast
-import operator
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, Protocol
@@ -16,46 +15,13 @@ from typing import Any, Protocol
 import numpy as np
 
 from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.binary.arithmetic import BINARY, COMPARE, UNARY, combined, compared, field_of, item_of, truth, unary
+from pruxel.core.binary.functions.registry import FUNCTIONS, Function
 
-_LONGEST = 400
-_LARGEST = 1 << 66
-_DEEPEST_SHIFT = 64
-
-_BINARY: dict[type[ast.AST], Callable[[Any, Any], Any]] = {
-    ast.Add: operator.add,
-    ast.Sub: operator.sub,
-    ast.Mult: operator.mul,
-    ast.FloorDiv: operator.floordiv,
-    ast.Div: operator.truediv,
-    ast.Mod: operator.mod,
-    ast.BitAnd: operator.and_,
-    ast.BitOr: operator.or_,
-    ast.BitXor: operator.xor,
-    ast.LShift: operator.lshift,
-    ast.RShift: operator.rshift,
-}
-_COMPARE: dict[type[ast.AST], Callable[[Any, Any], bool]] = {
-    ast.Eq: operator.eq,
-    ast.NotEq: operator.ne,
-    ast.Lt: operator.lt,
-    ast.LtE: operator.le,
-    ast.Gt: operator.gt,
-    ast.GtE: operator.ge,
-    ast.In: lambda item, group: item in group,
-}
-_UNARY: dict[type[ast.AST], Callable[[Any], Any]] = {
-    ast.USub: operator.neg,
-    ast.Not: operator.not_,
-    ast.Invert: operator.invert,
-}
-
-
-def _align(value: int, step: int) -> int:
-    return -(-value // step) * step
-
-
-_FUNCTIONS: dict[str, Callable[..., Any]] = {"min": min, "max": max, "align": _align, "len": len}
-_PLACES = ("start", "end")
+_LONGEST = 1000
+_DEEPEST = 40
+# Of places in the file, and of whether a field was read: they take names, not values.
+_OF_NAMES = ("start", "end", "has")
 
 
 class Scope(Protocol):
@@ -67,22 +33,33 @@ class Scope(Protocol):
     def place(self, name: str, which: str) -> int:
         """Return the byte offset where a field starts or ends; raises KeyError."""
 
+    def charge(self, elements: int) -> None:
+        """Count elements that were made; raises `InputError` when they are too many for the file."""
+
+
+Run = Callable[[Scope], Any]
+
 
 @dataclass(frozen=True)
 class Expression:
-    """A parsed expression; call it with a scope."""
+    """A checked expression; call it with a scope. `names` are the fields it starts from."""
 
     text: str
-    tree: ast.expr
+    run: Run
+    names: frozenset[str]
 
     def __call__(self, scope: Scope) -> Any:  # noqa: ANN401
         """Evaluate; raises `InputError` when a field is missing or a value is out of bounds."""
         try:
-            return _evaluate(self.tree, scope)
-        except (KeyError, IndexError) as error:
-            raise self._failure(f"there is no value {error} here") from error
-        except (TypeError, ValueError, ZeroDivisionError, OverflowError, RecursionError) as error:
+            return self.run(scope)
+        except KeyError as error:
+            raise self._failure(f"there is no '{error.args[0]}' here") from error
+        except IndexError as error:
+            raise self._failure(f"there is no item {error.args[0]}") from error
+        except ValueError as error:
             raise self._failure(str(error)) from error
+        except (TypeError, AttributeError, OverflowError, ArithmeticError, MemoryError, RecursionError) as error:
+            raise self._failure("its values do not go together") from error
 
     def _failure(self, why: str) -> InputError:
         return InputError(
@@ -92,112 +69,195 @@ class Expression:
         )
 
 
-@lru_cache(maxsize=4096)
+@lru_cache(maxsize=8192)
 def compile_expression(text: str) -> Expression:
     """Parse and check an expression; raises ValueError in words that fit a layout's author."""
     if len(text) > _LONGEST:
-        message = f"an expression has at most {_LONGEST} characters"
-        raise ValueError(message)
+        raise ValueError(f"an expression has at most {_LONGEST} characters")
     try:
-        tree = ast.parse(text, mode="eval").body
-    except (SyntaxError, RecursionError, MemoryError) as error:
-        message = f"'{text}' is not an expression"
-        raise ValueError(message) from error
-    _check(tree, text)
-    return Expression(text, tree)
+        tree = ast.parse(text.strip(), mode="eval").body
+    except (SyntaxError, ValueError, RecursionError, MemoryError):
+        raise ValueError(f"'{text}' is not an expression") from None
+    names: set[str] = set()
+    try:
+        run = _compiled(tree, names, 0)
+    except RecursionError:
+        raise ValueError(f"'{text}' is nested too deeply") from None
+    except ValueError as error:
+        raise ValueError(f"'{text}' {error}") from None
+    return Expression(text, run, frozenset(names))
 
 
-_PLAIN = (ast.Name, ast.Constant, ast.BinOp, ast.UnaryOp, ast.BoolOp, ast.Compare, ast.IfExp, ast.Attribute)
-_INERT = (ast.Load, ast.And, ast.Or, ast.Tuple, ast.Subscript, ast.Call, *_BINARY, *_COMPARE, *_UNARY)
+def _compiled(node: ast.expr, names: set[str], depth: int) -> Run:
+    if depth > _DEEPEST:
+        raise ValueError("is nested too deeply")
+    found = _BY_NODE.get(type(node))
+    if found is None:
+        raise ValueError(f"uses {type(node).__name__}, which layouts do not have")
+    return found(node, names, depth + 1)
 
 
-def _check(tree: ast.expr, text: str) -> None:
-    for node in ast.walk(tree):
-        if not isinstance(node, _PLAIN + _INERT):
-            message = f"'{text}' uses {type(node).__name__}, which layouts do not have"
-            raise ValueError(message)  # noqa: TRY004 - the text is wrong
-        if isinstance(node, ast.Constant) and not isinstance(node.value, int | float | str | bool):
-            message = f"'{text}' holds a constant that is neither number nor text"
-            raise ValueError(message)  # noqa: TRY004 - the text is wrong
-        if isinstance(node, ast.Attribute) and node.attr.startswith("_"):
-            message = f"'{text}' reaches for a private name"
-            raise ValueError(message)
-        if isinstance(node, ast.Call):
-            known = isinstance(node.func, ast.Name) and node.func.id in {*_FUNCTIONS, *_PLACES}
-            if not known or node.keywords:
-                names = ", ".join([*_FUNCTIONS, *_PLACES])
-                message = f"'{text}' calls something other than {names}"
-                raise ValueError(message)
+def _constant(node: ast.Constant, _names: set[str], _depth: int) -> Run:
+    value = node.value
+    if not isinstance(value, int | float | str):
+        raise ValueError("holds a constant that is neither number nor text")
+    if isinstance(value, int) and abs(value) > 1 << 64:
+        raise ValueError("holds a number beyond 64 bits")
+    return lambda _scope: value
 
 
-def _evaluate(node: ast.expr, scope: Scope) -> Any:  # noqa: ANN401
-    match node:
-        case ast.Constant():
-            return node.value
-        case ast.Name():
-            return scope.lookup(node.id)
-        case ast.Attribute():
-            return field_of(_evaluate(node.value, scope), node.attr)
-        case ast.Subscript():
-            found = _evaluate(node.value, scope)[_index(_evaluate(node.slice, scope))]
-            return found.item() if isinstance(found, np.generic) else found
-        case ast.UnaryOp():
-            return _UNARY[type(node.op)](_evaluate(node.operand, scope))
-        case ast.BinOp():
-            return _bounded(node, _evaluate(node.left, scope), _evaluate(node.right, scope))
-        case ast.BoolOp():
-            values = (_evaluate(value, scope) for value in node.values)
-            return all(values) if isinstance(node.op, ast.And) else any(values)
-        case ast.Compare():
-            left = _evaluate(node.left, scope)
-            for test, operand in zip(node.ops, node.comparators, strict=True):
-                right = _evaluate(operand, scope)
-                if not _COMPARE[type(test)](left, right):
-                    return False
-                left = right
-            return True
-        case ast.IfExp():
-            return _evaluate(node.body if _evaluate(node.test, scope) else node.orelse, scope)
-        case ast.Tuple():
-            return tuple(_evaluate(item, scope) for item in node.elts)
-        case ast.Call(func=ast.Name(id=name)):
-            if name in _PLACES:
-                return scope.place(ast.unparse(node.args[0]), name)
-            return _FUNCTIONS[name](*(_evaluate(argument, scope) for argument in node.args))
-    message = f"{type(node).__name__} has no meaning"
-    raise TypeError(message)
+def _name(node: ast.Name, names: set[str], _depth: int) -> Run:
+    name = node.id
+    names.add(name)
+    return lambda scope: scope.lookup(name)
 
 
-def _index(value: Any) -> int:  # noqa: ANN401
-    if not isinstance(value, int) or value < 0:
-        message = f"{value!r} is not an index"
-        raise ValueError(message)
-    return value
+def _attribute(node: ast.Attribute, names: set[str], depth: int) -> Run:
+    inner, name = _compiled(node.value, names, depth), node.attr
+    if name.startswith("_"):
+        raise ValueError("reaches for a private name")
+    return lambda scope: field_of(inner(scope), name)
 
 
-_KINDS: dict[type, str] = {str: "text", tuple: "a list", memoryview: "bytes"}
+def _subscript(node: ast.Subscript, names: set[str], depth: int) -> Run:
+    inner, index = _compiled(node.value, names, depth), _index(node.slice, names, depth)
+
+    def run(scope: Scope) -> Any:  # noqa: ANN401
+        found = item_of(inner(scope), index(scope))
+        if isinstance(found, np.ndarray):
+            scope.charge(found.size)
+        return found.item() if isinstance(found, np.generic) else found
+
+    return run
 
 
-def _bounded(node: ast.BinOp, left: Any, right: Any) -> Any:  # noqa: ANN401
-    for value in (left, right):
-        if not isinstance(value, int | float):
-            message = f"{_KINDS.get(type(value), 'this kind of value')} cannot be computed with"
-            raise TypeError(message)
-    if isinstance(node.op, ast.LShift | ast.RShift) and not 0 <= right <= _DEEPEST_SHIFT:
-        message = f"a shift by {right} bits"
-        raise ValueError(message)
-    value = _BINARY[type(node.op)](left, right)
-    if abs(value) > _LARGEST:
-        message = "a number beyond 64 bits"
-        raise OverflowError(message)
-    return value
+def _index(node: ast.expr, names: set[str], depth: int) -> Run:
+    if isinstance(node, ast.Slice):
+        given = (node.lower, node.upper, node.step)
+        begin, end, step = (None if one is None else _compiled(one, names, depth) for one in given)
+        return lambda scope: slice(*(None if one is None else one(scope) for one in (begin, end, step)))
+    if isinstance(node, ast.Tuple):
+        parts = [_index(one, names, depth) for one in node.elts]
+        return lambda scope: tuple(part(scope) for part in parts)
+    return _compiled(node, names, depth)
 
 
-def field_of(value: Any, name: str) -> Any:  # noqa: ANN401
-    """One field of a record or mapping; raises KeyError."""
-    if isinstance(value, Mapping):
-        return value[name]
-    lookup = getattr(value, "lookup", None)
-    if lookup is None:
-        raise KeyError(name)
-    return lookup(name)
+def _unary(node: ast.UnaryOp, names: set[str], depth: int) -> Run:
+    op, inner = type(node.op), _compiled(node.operand, names, depth)
+    if op not in UNARY:
+        raise ValueError(f"uses {op.__name__}, which layouts do not have")
+    return lambda scope: unary(op, inner(scope))
+
+
+def _binary(node: ast.BinOp, names: set[str], depth: int) -> Run:
+    op = type(node.op)
+    if op not in BINARY:
+        raise ValueError(f"uses {op.__name__}, which layouts do not have")
+    left, right = _compiled(node.left, names, depth), _compiled(node.right, names, depth)
+
+    def run(scope: Scope) -> Any:  # noqa: ANN401
+        found = combined(op, left(scope), right(scope))
+        if isinstance(found, np.ndarray):
+            scope.charge(found.size)
+        return found
+
+    return run
+
+
+def _logic(node: ast.BoolOp, names: set[str], depth: int) -> Run:
+    parts = [_compiled(value, names, depth) for value in node.values]
+    test = all if isinstance(node.op, ast.And) else any
+    return lambda scope: test(truth(part(scope)) for part in parts)
+
+
+def _comparison(node: ast.Compare, names: set[str], depth: int) -> Run:
+    ops = [type(op) for op in node.ops]
+    for op in ops:
+        if op not in COMPARE:
+            raise ValueError(f"uses {op.__name__}, which layouts do not have")
+    parts = [_compiled(value, names, depth) for value in (node.left, *node.comparators)]
+
+    def run(scope: Scope) -> Any:  # noqa: ANN401
+        left = parts[0](scope)
+        for op, part in zip(ops[:-1], parts[1:-1], strict=True):
+            right = part(scope)
+            if not truth(compared(op, left, right)):
+                return False
+            left = right
+        found = compared(ops[-1], left, parts[-1](scope))
+        return bool(found) if isinstance(found, np.bool_) else found
+
+    return run
+
+
+def _choice(node: ast.IfExp, names: set[str], depth: int) -> Run:
+    test, then, other = (_compiled(part, names, depth) for part in (node.test, node.body, node.orelse))
+    return lambda scope: then(scope) if truth(test(scope)) else other(scope)
+
+
+def _tuple(node: ast.Tuple, names: set[str], depth: int) -> Run:
+    parts = [_compiled(part, names, depth) for part in node.elts]
+    return lambda scope: tuple(part(scope) for part in parts)
+
+
+def _call(node: ast.Call, names: set[str], depth: int) -> Run:
+    called = node.func.id if isinstance(node.func, ast.Name) else ""
+    if called in _OF_NAMES:
+        return _of_name(node, called)
+    function = FUNCTIONS.get(called)
+    if function is None:
+        raise ValueError(f"calls something other than {', '.join([*_OF_NAMES, *sorted(FUNCTIONS)])}")
+    if any(isinstance(one, ast.Starred) for one in node.args) or any(word.arg is None for word in node.keywords):
+        raise ValueError("unpacks arguments, which layouts do not do")
+    function.check(len(node.args), [str(word.arg) for word in node.keywords])
+    given = [_compiled(one, names, depth) for one in node.args]
+    words = {str(word.arg): _compiled(word.value, names, depth) for word in node.keywords}
+    return _calling(function, given, words)
+
+
+def _calling(function: Function, given: list[Run], words: dict[str, Run]) -> Run:
+    def run(scope: Scope) -> Any:  # noqa: ANN401
+        values = [one(scope) for one in given]
+        named = {word: one(scope) for word, one in words.items()}
+        try:
+            found = function.call(*values, **named)
+        except (TypeError, AttributeError):
+            raise ValueError(f"'{function.name}' cannot work with these values; {function.usage}") from None
+        if isinstance(found, np.ndarray):
+            scope.charge(found.size)
+            return found.item() if found.ndim == 0 else found
+        return found.item() if isinstance(found, np.generic) else found
+
+    return run
+
+
+def _of_name(node: ast.Call, called: str) -> Run:
+    if len(node.args) != 1 or node.keywords or not isinstance(node.args[0], ast.Name):
+        raise ValueError(f"gives '{called}' something other than the name of one field")
+    name = node.args[0].id
+    if called == "has":
+        return lambda scope: _is_there(scope, name)
+    return lambda scope: scope.place(name, called)
+
+
+def _is_there(scope: Scope, name: str) -> bool:
+    try:
+        scope.lookup(name)
+    except KeyError:
+        return False
+    return True
+
+
+_BY_NODE: dict[type[ast.expr], Callable[[Any, set[str], int], Run]] = {
+    ast.Constant: _constant,
+    ast.Name: _name,
+    ast.Attribute: _attribute,
+    ast.Subscript: _subscript,
+    ast.UnaryOp: _unary,
+    ast.BinOp: _binary,
+    ast.BoolOp: _logic,
+    ast.Compare: _comparison,
+    ast.IfExp: _choice,
+    ast.Tuple: _tuple,
+    ast.Call: _call,
+}

@@ -14,11 +14,10 @@ import numpy as np
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.core.binary.elements import decode_floats, element
-from pruxel.core.binary.fixed import fixed_dtype
-from pruxel.core.binary.payload import read_bytes, read_string, wrong_key
-from pruxel.core.binary.reading import Reading, byte_order, evaluate, integer, most_records, need, over_budget, whole
-from pruxel.core.binary.records import Record, Table, split_bits
+from pruxel.core.binary.fields.registry import field_type
+from pruxel.core.binary.payload import wrong_key
+from pruxel.core.binary.reading import Beside, Reading, evaluate, integer, most_records, over_budget, whole
+from pruxel.core.binary.records import Record, split_bits
 from pruxel.core.binary.schema import FieldSpec, Layout
 
 _DEEPEST = 32
@@ -32,17 +31,21 @@ def parse(
     keys: Mapping[str, bytes] | None = None,
     *,
     any_version: bool = False,
+    beside: Beside | None = None,
 ) -> Record:
     """Read a whole file; raises `InputError` that names file, offset, field, expected and found.
 
     `keys` opens encrypted fields; with `any_version` a version that the layout does not know is read all the same.
+    `beside` gives the bytes of a file by its name, None where it is not there.
     """
-    reading = Reading(layout, data, name, context, keys=keys or {}, any_version=any_version)
-    record, _ = _record(reading, "file", 0, None)
+    reading = Reading(layout, data, name, context, _record, keys=keys or {}, any_version=any_version, beside=beside)
+    record, _ = _record(reading, "file", 0, None, {})
     return record
 
 
-def _record(reading: Reading, kind: str, start: int, parent: Record | None) -> tuple[Record, int]:
+def _record(
+    reading: Reading, kind: str, start: int, parent: Record | None, given: Mapping[str, Any]
+) -> tuple[Record, int]:
     reading.spent.records += 1
     most = most_records(reading)
     if reading.spent.records > most or reading.depth > _DEEPEST:
@@ -58,7 +61,7 @@ def _record(reading: Reading, kind: str, start: int, parent: Record | None) -> t
     if reading.spent.records % 1024 == 0:
         reading.context.check()
     reading.depth += 1
-    record = Record(kind, start, parent, reading.constants)
+    record = Record(kind, start, parent, reading.constants, dict(given), budget=reading.budget, here=start)
     cursor = start
     for spec in reading.layout.records[kind]:
         cursor = _field(reading, record, spec, cursor)
@@ -135,11 +138,22 @@ def _field(reading: Reading, record: Record, spec: FieldSpec, cursor: int) -> in
         if spec.bits is not None:
             value = split_bits(integer(reading, record, spec, value, begin, "bits"), spec.bits)
         elif spec.names is not None:
-            value = spec.names.get(integer(reading, record, spec, value, begin, "names"), f"unknown {value}")
+            words = reading.layout.words_of(spec) or {}
+            value = words.get(integer(reading, record, spec, value, begin, "names"), f"unknown {value}")
         record.values[spec.name] = value
         record.spans[spec.name] = (begin, end)
         _check_version(reading, record, spec)
-    return cursor if spec.at is not None else end
+        if spec.check is not None and not _truth(reading, spec.check, record, spec, begin):
+            raise InputError(
+                ErrorCode.MALFORMED,
+                f"a check of the layout fails: {spec.check}",
+                file=reading.name,
+                offset=begin,
+                field=f"{record.kind}.{spec.name}",
+                found=repr(value)[:80],
+                hint=f"The file may be damaged, or this may not be a '{reading.layout.layout}' file at all.",
+            )
+    return cursor if spec.at is not None and spec.type != "goto" else end
 
 
 def _within(reading: Reading, record: Record, spec: FieldSpec, cursor: int) -> None:
@@ -180,56 +194,29 @@ def _expect(reading: Reading, record: Record, spec: FieldSpec, value: object, at
 
 
 def _value(reading: Reading, record: Record, spec: FieldSpec, at: int) -> tuple[Any, int]:
-    if spec.type == "value":
-        return evaluate(reading, spec.value or "0", record, spec, at), at
-    if spec.type in {"bytes", "pad"}:
-        return read_bytes(reading, record, spec, at)
+    kind = field_type(spec.type)
     if spec.count is not None:
-        return _run(reading, record, spec, at)
-    if spec.type == "text":
-        return read_string(reading, record, spec, at)
-    kind = element(spec.type)
-    if kind is None:
-        return _record(reading, spec.type, at, record)
-    need(reading, at, kind.size, record, spec)
-    array = np.frombuffer(reading.data, kind.dtype(byte_order(reading, spec)), kind.width, at)
-    if "norm" in kind.scalar:
-        raw = np.frombuffer(reading.data, np.uint8, kind.size, at).reshape(1, -1)
-        array = decode_floats(raw, kind, 0, byte_order(reading, spec))[0]
-    return (array[0].item() if kind.components == 1 else tuple(array.tolist())), at + kind.size
+        return kind.run(reading, record, spec, at, whole(reading, spec.count, record, spec, at))
+    if spec.until is not None:
+        return _until(reading, record, spec, at)
+    return kind.read(reading, record, spec, at)
 
 
-def _run(reading: Reading, record: Record, spec: FieldSpec, at: int) -> tuple[Any, int]:
-    """A counted run: one array, one table view, or a list where sizes vary."""
-    count = whole(reading, spec.count or "0", record, spec, at)
-    kind = element(spec.type)
-    if kind is not None:
-        need(reading, at, count * kind.size, record, spec)
-        array = np.frombuffer(reading.data, kind.dtype(byte_order(reading, spec)), count * kind.width, at)
-        return array.reshape(count, kind.width) if kind.width > 1 else array, at + count * kind.size
-    stride = None
-    if spec.stride is not None:
-        stride = whole(reading, spec.stride, record, spec, at)
-        if stride > len(reading.data):
-            over_budget(reading, record, spec, at, stride, "a stride")
-    fixed = None if spec.type == "text" else fixed_dtype(reading.layout, spec.type, reading.version, stride)
-    if fixed is not None:
-        if count > reading.context.limits.entries:
-            over_budget(reading, record, spec, at, count)
-        need(reading, at, count * fixed.dtype.itemsize, record, spec)
-        array = np.frombuffer(reading.data, fixed.dtype, count, at)
-        table = Table(spec.type, at, array, record, fixed.bits)
-        return table, at + count * fixed.dtype.itemsize
-    if count > most_records(reading) or count > len(reading.data):
-        over_budget(reading, record, spec, at, count)
-    items: list[Any] = []
-    cursor = at
-    item: Record | str
-    for number in range(count):
-        begin = cursor if stride is None else at + number * stride
-        if spec.type == "text":
-            item, cursor = read_string(reading, record, spec, begin)
-        else:
-            item, cursor = _record(reading, spec.type, begin, record)
+def _until(reading: Reading, record: Record, spec: FieldSpec, at: int) -> tuple[list[Any] | np.ndarray, int]:
+    """A run that ends where its last item says so, or, with `end`, where the bytes do."""
+    kind, items = field_type(spec.type), list[Any]()
+    most = most_records(reading)
+    while spec.until != "end" or at < len(reading.data):
+        if len(items) >= most:
+            over_budget(reading, record, spec, at, len(items) + 1)
+        begin = at
+        item, at = kind.read(reading, record, spec, at)
         items.append(item)
-    return items, cursor
+        if spec.until == "end":
+            if at <= begin:
+                over_budget(reading, record, spec, at, len(items), "a run of items without bytes")
+            continue
+        scope = item if isinstance(item, Record) else record.below(item=item)
+        if _truth(reading, str(spec.until), scope, spec, at):
+            break
+    return (np.asarray(items) if items and isinstance(items[0], int | float) else items), at

@@ -7,13 +7,12 @@ import numpy as np
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.base.limits import check_unpacked_size
 from pruxel.core.binary.reading import Reading, byte_order, evaluate, need, whole
-from pruxel.core.binary.records import Record
+from pruxel.core.binary.records import Record, decoded
 from pruxel.core.binary.schema import FieldSpec
-from pruxel.core.binary.text import read_text
 from pruxel.core.native.ciphers import decrypt
 from pruxel.core.native.codecs import decompress
 
-_PREFIX_BYTES = {"u8": 1, "u16": 2, "u32": 4}
+PREFIX_BYTES = {"u8": 1, "u16": 2, "u32": 4}
 
 
 def read_bytes(reading: Reading, record: Record, spec: FieldSpec, at: int) -> tuple[memoryview, int]:
@@ -86,17 +85,16 @@ def read_string(reading: Reading, record: Record, spec: FieldSpec, at: int) -> t
     """The text of a field and where it ends; raises `InputError`."""
     place = f"{record.kind}.{spec.name}"
     if spec.prefix is not None:
-        width = _PREFIX_BYTES[spec.prefix]
+        width = PREFIX_BYTES[spec.prefix]
         need(reading, at, width, record, spec)
         order = "little" if byte_order(reading, spec) == "<" else "big"
         size = int.from_bytes(reading.data[at : at + width], order)  # type: ignore[arg-type]
         need(reading, at + width, size, record, spec)
-        text = read_text(reading.data[at + width : at + width + size], spec, reading.name, at, place)
-        return text, at + width + size
+        return decoded(bytes(reading.data[at + width : at + width + size]), spec.encoding), at + width + size
     if spec.size is not None:
         size = whole(reading, spec.size, record, spec, at)
         need(reading, at, size, record, spec)
-        return read_text(reading.data[at : at + size], spec, reading.name, at, place), at + size
+        return decoded(bytes(reading.data[at : at + size]), spec.encoding), at + size
     need(reading, at, 1, record, spec)
     wide = spec.encoding.startswith("utf-16")
     window, stop = _terminated(reading.data, at, wide=wide)
@@ -109,7 +107,7 @@ def read_string(reading: Reading, record: Record, spec: FieldSpec, at: int) -> t
             field=place,
             expected="a zero within 65,536 bytes",
         )
-    return read_text(memoryview(window[:stop]), spec, reading.name, at, place), at + stop + (2 if wide else 1)
+    return decoded(window[:stop], spec.encoding), at + stop + (2 if wide else 1)
 
 
 def _terminated(data: memoryview, at: int, *, wide: bool) -> tuple[bytes, int | None]:

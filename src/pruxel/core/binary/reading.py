@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, NoReturn
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.binary.expressions import compile_expression
-from pruxel.core.binary.records import Record
+from pruxel.core.binary.records import Budget, Let, Record
 from pruxel.core.binary.schema import FieldSpec, Layout
 
 _FREE_RECORDS = 4096
@@ -23,6 +23,10 @@ class Spent:
     unpacked: int = 0
 
 
+Beside = Callable[[str], memoryview | None]
+Enter = Callable[["Reading", str, int, Record, Mapping[str, Any]], tuple[Record, int]]
+
+
 @dataclass
 class Reading:
     """The state of one reading: where the bytes are, and what it has used up."""
@@ -31,22 +35,29 @@ class Reading:
     data: memoryview
     name: str
     context: Context
+    enter: Enter
     version: int | None = None
     spent: Spent = field(default_factory=Spent)
     depth: int = 0
     constants: dict[str, Any] = field(default_factory=dict)
     keys: Mapping[str, bytes] = field(default_factory=dict)
     any_version: bool = False
+    beside: Beside | None = None
     sealed: dict[str, str] = field(default_factory=dict)
     size: int = 0
+    budget: Budget = field(default_factory=Budget)
 
     def __post_init__(self) -> None:
-        self.constants = {"file_end": len(self.data)} | self.layout.constants
+        self.constants = {"file_end": len(self.data), "file_name": self.name, "endian": self.layout.endian}
+        self.constants |= self.layout.constants
+        self.constants |= {name: Let(compile_expression(text).run) for name, text in self.layout.let.items()}
         self.size = self.size or len(self.data)
+        self.budget.size = self.size
 
 
 def evaluate(reading: Reading, text: str, record: Record, spec: FieldSpec, at: int) -> Any:  # noqa: ANN401
     """The value of an expression among the fields read so far; raises `InputError` with the place."""
+    record.here = at
     try:
         return compile_expression(text)(record)
     except InputError as error:
@@ -57,6 +68,7 @@ def evaluate(reading: Reading, text: str, record: Record, spec: FieldSpec, at: i
             file=reading.name,
             offset=at,
             field=f"{record.kind}.{spec.name or spec.type}",
+            expected=fault.expected,
             hint=fault.hint,
         ) from error
 

@@ -7,7 +7,7 @@ expression gave what instead; `entry` is the file that it is told of.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any, NoReturn
 
 import numpy as np
@@ -18,6 +18,7 @@ from pruxel.core.binary.expressions import compile_expression
 from pruxel.core.binary.records import Record, Table
 
 _LARGEST = 1 << 63
+_MOST_ROWS = 2_000_000
 _SHOWN = 60
 
 
@@ -76,12 +77,68 @@ def rows_of(text: str, record: Record, entry: str) -> Table | Sequence[Record]:
     return value
 
 
+def each_of(text: str | None, record: Record, entry: str) -> Iterator[Record]:
+    """A scope for each item: of records, of a list or array (`item`), or of a number of them; `row` counts from 0.
+
+    Without `text` there is one, the record itself.
+    """
+    if text is None:
+        yield record.below(row=0)
+        return
+    value = _value(text, record, entry)
+    if isinstance(value, int) and not isinstance(value, bool) and 0 <= value <= _MOST_ROWS:
+        yield from (record.below(row=row) for row in range(value))
+    elif isinstance(value, Table) or (isinstance(value, list) and all(isinstance(one, Record) for one in value)):
+        yield from (one.below(row=row) for row, one in enumerate(value))
+    elif isinstance(value, list | tuple | np.ndarray):
+        plain = value.tolist() if isinstance(value, np.ndarray) and value.ndim == 1 else value
+        yield from (record.below(row=row, item=one) for row, one in enumerate(plain))
+    else:
+        _wrong(text, record, entry, "records, a list, or how many", value)
+
+
+def array_of(text: str, record: Record, entry: str, *widths: int) -> AnyArray:
+    """Rows of numbers: (n, width) for one of the widths, (n,) for a width of 1."""
+    value = _value(text, record, entry)
+    found = np.asarray(value) if isinstance(value, np.ndarray | tuple | int | float) else None
+    if found is not None and found.ndim == 2 and found.shape[1] == 1:
+        found = found[:, 0]
+    good = found is not None and found.dtype.kind in "iufb" and found.ndim in {1, 2}
+    if found is None or not good or (1 if found.ndim == 1 else found.shape[1]) not in widths:
+        _wrong(text, record, entry, f"rows of {' or '.join(map(str, widths))} numbers", value)
+    return found
+
+
+def matrix_of(text: str, record: Record, entry: str) -> AnyArray:
+    """A (4, 4) matrix, or (n, 4, 4)."""
+    value = _value(text, record, entry)
+    if not isinstance(value, np.ndarray) or value.shape[-2:] != (4, 4) or value.ndim > 3:
+        _wrong(text, record, entry, "a 4x4 matrix", value)
+    return value.astype(np.float64)
+
+
+def truth_of(text: str | None, record: Record, entry: str, *, otherwise: bool) -> bool:
+    """A condition; `otherwise` where there is none."""
+    if text is None:
+        return otherwise
+    value = _value(text, record, entry)
+    if isinstance(value, np.ndarray) or not isinstance(value, int | float | str):
+        _wrong(text, record, entry, "a condition", value)
+    return bool(value)
+
+
+def value_of(text: str, record: Record, entry: str) -> Any:  # noqa: ANN401
+    """Whatever it is."""
+    return _value(text, record, entry)
+
+
 def wholes_of(text: str, record: Record, entry: str) -> AnyArray:
     """A run of whole numbers, (n,) of an integer type."""
     value = _value(text, record, entry)
-    if not isinstance(value, np.ndarray) or value.ndim != 1 or value.dtype.kind not in "iu":
+    found = np.asarray(value) if isinstance(value, tuple) else value
+    if not isinstance(found, np.ndarray) or found.ndim != 1 or found.dtype.kind not in "iu":
         _wrong(text, record, entry, "a run of whole numbers", value)
-    return value
+    return found
 
 
 def _value(text: str, record: Record, entry: str) -> Any:  # noqa: ANN401
@@ -98,11 +155,11 @@ def _wrong(text: str, record: Record, entry: str, expected: str, value: object) 
     shown = repr(value) if isinstance(value, int | float | str | tuple) else f"a {type(value).__name__.lower()}"
     raise InputError(
         ErrorCode.LAYOUT,
-        f"'{text}' is not what 'extract' takes it for",
+        f"'{text}' is not what 'yields' takes it for",
         file=entry,
         offset=record.start,
         field=record.kind,
         expected=expected,
         found=shown[:_SHOWN],
-        hint="Check the layout's 'extract' against its records.",
+        hint="Check the layout's 'yields' against its records.",
     )

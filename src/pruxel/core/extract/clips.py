@@ -1,66 +1,95 @@
-"""Records of clips → keys by joint name; and clips put on a scene that has those joints."""
+"""Clips of a layout → keys by joint; and clips put on a scene that has those joints."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Literal
 
 import numpy as np
 
-from pruxel.core.base.arrays import FloatArray, frozen
+from pruxel.core.base.arrays import AnyArray, DoubleArray, FloatArray, frozen
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.core.binary.elements import decode_floats, element
-from pruxel.core.binary.parse import parse
+from pruxel.core.binary.functions.rotations import times as after
+from pruxel.core.binary.functions.rotations import unit_turns
 from pruxel.core.binary.records import Record
-from pruxel.core.binary.schema import ExpressionText, Layout, Strict
-from pruxel.core.binary.values import bytes_of, number_of, rows_of, text_of, whole_of
-from pruxel.core.extract.conventions import Turning, turning
-from pruxel.core.extract.validate import extract_spec
+from pruxel.core.binary.schema import ExpressionText, Strict
+from pruxel.core.binary.values import array_of, number_of, text_of, truth_of, value_of
+from pruxel.core.extract.conventions import Turning, turn_rotations, turning
+from pruxel.core.extract.elements import bad
+from pruxel.core.extract.file import ParsedFile, rows
+from pruxel.core.extract.frames import DEFAULT_RATE, rate_of
+from pruxel.core.geometry.transforms import matrices_of, turns_of
 from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, Scene
 from pruxel.core.scene.origin import Origin
-from pruxel.core.sources.profile import Conventions
+from pruxel.core.scene.walk import parents_of, world_from_local
 
-_WIDTHS: dict[str, int] = {"translation": 3, "rotation": 4, "scale": 3}
+_WIDTHS: dict[ChannelPath, int] = {"translation": 3, "rotation": 4, "scale": 3}
 
 
-class ClipsExtract(Strict):
-    """Where clips keep their tracks: the keys of one property of one joint, `rate` of them a second.
+class ClipsSpec(Strict):
+    """Where clips keep their keys: one clip an item of `each`, the whole file being one without it.
 
-    `path` gives 'translation', 'rotation' (quaternions xyzw) or 'scale', relative to the parent joint; `keys` is a
-    block of `count` elements of `format`.
+    `tracks` are records, a list, or how many; of a track, `joint` is the joint's name or number, and `translation`
+    (k, 3), `rotation` (k, 4: quaternions xyzw), `scale` (k, 3 or 1) or `matrix` (k, 4, 4) are keys, `rate` of them a
+    second, or at `times` in seconds, or at `frames` counted by the rate. `first` and `count` cut a stretch out of
+    keys that several clips share. Keys are `relative_to` the joint's parent, the model, or the pose at rest.
     """
 
-    clips: ExpressionText
-    name: ExpressionText
-    rate: ExpressionText
+    each: ExpressionText | None = None
+    """The records that are clips."""
+    where: ExpressionText | None = None
+    """A condition: which of them count."""
+    name: ExpressionText | None = None
+    """Of the clip."""
+    rate: ExpressionText | None = None
+    """Keys a second; 30 when nothing says."""
     tracks: ExpressionText
-    joint: ExpressionText
-    path: ExpressionText
-    keys: ExpressionText
-    count: ExpressionText
-    format: ExpressionText
-    conventions: Conventions | None = None
+    """Records, a list, or how many: one a joint."""
+    joint: ExpressionText | None = None
+    """The joint's name, or its number; the number of the track without it."""
+    translation: ExpressionText | None = None
+    """Keys: an array of three numbers each; 0 for a track that has none."""
+    rotation: ExpressionText | None = None
+    """Keys: quaternions x, y, z, w."""
+    scale: ExpressionText | None = None
+    """Keys: one number or three."""
+    matrix: ExpressionText | None = None
+    """Keys: 4x4 matrices."""
+    times: ExpressionText | None = None
+    """Seconds of each key."""
+    frames: ExpressionText | None = None
+    """The frame of each key, counted by the rate."""
+    first: ExpressionText | None = None
+    """The clip's first key, where several clips share their keys."""
+    count: ExpressionText | None = None
+    """How many keys are the clip."""
+    steps: ExpressionText | None = None
+    """True where values hold until the next key."""
+    relative_to: Literal["parent", "model", "rest"] = "parent"
+    """What keys are relative to: `parent`, `model`, or `rest` (they add to the pose at rest)."""
 
 
 @dataclass(frozen=True, eq=False)
 class LooseTrack:
-    """Keys for a joint by its name: times (k,) float32 seconds, values (k, 3 or 4) float32."""
+    """Keys for a joint by its name or number: times (k,) float32 seconds, values (k, 3 or 4) float32."""
 
-    joint: str
+    joint: str | int
     path: ChannelPath
     times: FloatArray
     values: FloatArray
+    stepped: bool = False
 
 
 @dataclass(frozen=True, eq=False)
 class LooseClip:
-    """A clip that is not yet on any model; `rate` is keys a second."""
+    """A clip that is not yet on any model; `rate` is keys a second. Its keys are relative to `relative_to`."""
 
     name: str
     rate: float
     tracks: tuple[LooseTrack, ...]
     origin: Origin
+    relative_to: str = "parent"
 
     @property
     def frames(self) -> int:
@@ -73,72 +102,124 @@ class LooseClip:
         return extent_of(self.tracks)[0]
 
 
-def read_clips(
-    data: memoryview, layout: Layout, entry: str, defaults: Conventions, context: Context
-) -> tuple[LooseClip, ...]:
-    """All clips of an entry; raises `InputError`."""
-    spec = extract_spec(layout, ClipsExtract)
-    head = parse(layout, data, entry, context)
-    how = spec.conventions or defaults
-    turned = turning(how)
-    order = "<" if layout.endian == "little" else ">"
+def read_clips(file: ParsedFile, context: Context) -> tuple[LooseClip, ...]:
+    """All clips of a file; raises `InputError`."""
+    spec = file.spec("clips", ClipsSpec)
+    turned = turning(file.conventions)
     found = []
-    for number, record in enumerate(rows_of(spec.clips, head, entry)):
+    for number, record in enumerate(rows(spec.each, spec.where, file.head, file.entry)):
         context.check()
-        rate = number_of(spec.rate, record, entry)
-        if not 0.01 <= rate <= 10_000:
-            raise InputError(
-                ErrorCode.MALFORMED,
-                "a clip has an impossible number of keys a second",
-                file=entry,
-                offset=record.start,
-                field=f"{spec.clips}[{number}].{spec.rate}",
-                expected="0.01 to 10,000",
-                found=f"{rate:g}",
-            )
-        place = Origin(entry=entry, record=f"{spec.clips}[{number}]", start=record.start, conventions=how.words())
-        tracks = tuple(_track(track, spec, rate, turned, entry, order) for track in rows_of(spec.tracks, record, entry))
-        found.append(LooseClip(text_of(spec.name, record, entry), rate, tracks, place))
+        rate = DEFAULT_RATE
+        if spec.rate is not None:
+            rate = rate_of(number_of(spec.rate, record, file.entry), record, file.entry)
+        name = text_of(spec.name, record, file.entry) if spec.name else file.stem
+        place = file.origin(spec.each, number, record.start)
+        tracks = [
+            one
+            for track in rows(spec.tracks, None, record, file.entry)
+            for one in _track(track, spec, rate, turned, file.entry)
+        ]
+        found.append(LooseClip(name, rate, tuple(tracks), place, spec.relative_to))
     return tuple(found)
 
 
-def _track(track: Record, spec: ClipsExtract, rate: float, how: Turning, entry: str, order: str) -> LooseTrack:
-    path, format_name = (text_of(text, track, entry) for text in (spec.path, spec.format))
-    kind, count = element(format_name), whole_of(spec.count, track, entry)
-    data = bytes_of(spec.keys, track, entry)
-    width = _WIDTHS.get(path)
-    if width is None or kind is None or kind.components < width or not 0 <= count * kind.size <= len(data):
-        raise InputError(
-            ErrorCode.MALFORMED,
-            "the keys of a track cannot be read",
-            file=entry,
-            offset=track.start,
-            field=spec.keys,
-            expected=f"translation, rotation or scale, as {count:,} elements of {width or 4} numbers",
-            found=f"'{path}' as '{format_name}' in {len(data):,} bytes",
-        )
-    rows = np.frombuffer(data, np.uint8, count * kind.size).reshape(count, kind.size)
-    values = decode_floats(rows, kind, 0, order)[:, :width].astype(np.float64)
-    if not np.isfinite(values).all():
-        raise InputError(
-            ErrorCode.MALFORMED, "a key is not a number", file=entry, offset=track.start, expected="finite numbers"
-        )
-    times = np.arange(count, dtype=np.float32) / np.float32(rate)
-    joint = text_of(spec.joint, track, entry)
-    return LooseTrack(joint, path, frozen(times), frozen(_turned(values, path, how)))  # type: ignore[arg-type]
+def _track(track: Record, spec: ClipsSpec, rate: float, how: Turning, entry: str) -> list[LooseTrack]:
+    joint: str | int = int(track.lookup("row"))
+    if spec.joint is not None:
+        named = value_of(spec.joint, track, entry)
+        joint = named if isinstance(named, int) and not isinstance(named, bool) else text_of(spec.joint, track, entry)
+    stepped = truth_of(spec.steps, track, entry, otherwise=False)
+    found = []
+    for path, keys in _keys(track, spec, entry).items():
+        if not np.isfinite(keys).all():
+            raise bad(entry, track, "a key is not a number", expected="finite numbers")
+        cut = _stretch(keys, track, spec, entry)
+        times = _times(len(keys), track, spec, rate, entry)
+        values = _turned(cut, path, how)
+        found.append(LooseTrack(joint, path, frozen(_stretch(times, track, spec, entry, 0.0)), frozen(values), stepped))
+    return found
 
 
-def _turned(values: np.ndarray, path: str, how: Turning) -> FloatArray:
+def _keys(track: Record, spec: ClipsSpec, entry: str) -> dict[ChannelPath, AnyArray]:
+    """The keys of each property that a track has, (k, width) float64 in the file's axes."""
+    found: dict[ChannelPath, AnyArray] = {}
+    if spec.matrix is not None:
+        matrices = np.asarray(value_of(spec.matrix, track, entry))
+        if matrices.ndim != 3 or matrices.shape[1:] != (4, 4) or matrices.dtype.kind != "f":
+            raise bad(entry, track, "keys should be 4x4 matrices, one a key", found=str(matrices.shape))
+        return dict(zip(("translation", "rotation", "scale"), turns_of(matrices), strict=True))
+    for path, text in (("translation", spec.translation), ("rotation", spec.rotation), ("scale", spec.scale)):
+        if text is None:
+            continue
+        value = value_of(text, track, entry)
+        if value is None or isinstance(value, str) or (isinstance(value, int) and value == 0):
+            continue  # this track has none
+        widths = (1, 3) if path == "scale" else (_WIDTHS[path],)  # type: ignore[index]
+        keys = np.asarray(value) if isinstance(value, np.ndarray | tuple) else array_of(text, track, entry, *widths)
+        keys = keys[None] if keys.ndim == 1 and keys.shape[0] == max(widths) and not _many(keys, widths) else keys
+        keys = keys[:, None] if keys.ndim == 1 else keys
+        if keys.ndim != 2 or keys.shape[1] not in widths or keys.dtype.kind not in "iuf":
+            raise bad(
+                entry,
+                track,
+                f"the keys of '{path}' cannot be read",
+                expected=f"rows of {' or '.join(map(str, widths))} numbers",
+                found=f"an array of {' x '.join(map(str, keys.shape))}",
+            )
+        found[path] = np.repeat(keys, 3, axis=1) if keys.shape[1] == 1 else keys.astype(np.float64)  # type: ignore[index]
+    return found
+
+
+def _many(keys: AnyArray, widths: tuple[int, ...]) -> bool:
+    """Whether a row of numbers is many keys of one number each."""
+    return 1 in widths and len(keys) != 3
+
+
+def _stretch(keys: AnyArray, track: Record, spec: ClipsSpec, entry: str, begin: float | None = None) -> AnyArray:
+    """The keys of one clip among those of several; times then begin at `begin`."""
+    first = 0 if spec.first is None else int(number_of(spec.first, track, entry))
+    count = len(keys) - first if spec.count is None else int(number_of(spec.count, track, entry))
+    if len(keys) == 1 and first + count > 1:
+        return keys  # one key for the whole run
+    if not 0 <= first <= first + count <= len(keys):
+        raise bad(
+            entry,
+            track,
+            "a clip is no stretch of its keys",
+            expected=f"keys below {len(keys):,}",
+            found=f"{count:,} from {first:,} on",
+        )
+    cut = keys[first : first + count]
+    return cut if begin is None or not len(cut) else cut - cut[0] + np.asarray(begin, cut.dtype)
+
+
+def _times(count: int, track: Record, spec: ClipsSpec, rate: float, entry: str) -> FloatArray:
+    """(k,) float32 seconds, ascending."""
+    text = spec.times or spec.frames
+    if text is None:
+        return np.arange(count, dtype=np.float32) / np.float32(rate)
+    found = array_of(text, track, entry, 1).astype(np.float64)
+    if count == 1 and len(found) != 1:
+        return np.zeros(1, np.float32)
+    if len(found) != count or not np.isfinite(found).all() or (np.diff(found) < 0).any():
+        raise bad(
+            entry,
+            track,
+            "the times of a track do not go with its keys",
+            expected=f"{count:,} ascending numbers",
+            found=f"{len(found):,}",
+        )
+    return (found if spec.times is not None else found / rate).astype(np.float32)
+
+
+def _turned(values: AnyArray, path: ChannelPath, how: Turning) -> FloatArray:
     """Keys in our axes and metres; a mirroring change of axes turns rotations around."""
-    basis = how.ours_from_file
     if path == "translation":
-        out = values @ (basis.T * how.unit_m)
+        out = values @ (how.ours_from_file.T * how.unit_m)
     elif path == "scale":
-        out = values @ np.abs(basis).T
+        out = values @ np.abs(how.ours_from_file).T
     else:
-        length = np.linalg.norm(values, axis=1, keepdims=True)
-        unit = np.where(length > 1e-9, values / np.maximum(length, 1e-9), (0.0, 0.0, 0.0, 1.0))
-        out = np.concatenate([unit[:, :3] @ basis.T * np.sign(np.linalg.det(basis)), unit[:, 3:]], axis=1)
+        out = turn_rotations(unit_turns(values), how)
     return out.astype(np.float32)
 
 
@@ -149,17 +230,78 @@ def extent_of(tracks: Sequence[LooseTrack] | Sequence[ClipChannel]) -> tuple[flo
 
 
 def with_clips(scene: Scene, clips: tuple[LooseClip, ...]) -> tuple[Scene, float]:
-    """The scene with those clips, and the share of their joints that it has (0 to 1). Tracks without a joint go."""
-    places = {node.name: index for index, node in reversed(list(enumerate(scene.nodes)))}
+    """The scene with those clips, and the share of their joints that it has (0 to 1). Tracks without a joint go.
+
+    Joints are met by name, those given by number in the order of the scene's first skin.
+    """
+    by_name = {node.name: index for index, node in reversed(list(enumerate(scene.nodes)))}
+    in_order = scene.skins[0].joints if scene.skins else ()
     wanted = {track.joint for clip in clips for track in clip.tracks}
+    places = {joint: place for joint in wanted if (place := _place(joint, by_name, in_order)) is not None}
     made = []
     for clip in clips:
         channels = tuple(
-            ClipChannel(places[t.joint], t.path, t.times, t.values)
+            ClipChannel(places[t.joint], t.path, t.times, t.values, interpolation="STEP" if t.stepped else "LINEAR")
             for t in clip.tracks
             if t.joint in places and len(t.times)
         )
         if channels:
-            made.append(Clip(clip.name, channels, origin=clip.origin))
-    share = len(wanted & places.keys()) / len(wanted) if wanted else 0.0
+            relative = _from_rest(scene, channels) if clip.relative_to == "rest" else channels
+            relative = _from_model(scene, relative) if clip.relative_to == "model" else relative
+            made.append(Clip(clip.name, relative, origin=clip.origin))
+    share = len(places) / len(wanted) if wanted else 0.0
     return replace(scene, clips=scene.clips + tuple(made)), share
+
+
+def _place(joint: str | int, by_name: dict[str, int], in_order: tuple[int, ...]) -> int | None:
+    if isinstance(joint, str):
+        return by_name.get(joint)
+    return in_order[joint] if 0 <= joint < len(in_order) else None
+
+
+def _from_rest(scene: Scene, channels: tuple[ClipChannel, ...]) -> tuple[ClipChannel, ...]:
+    """Keys that add to the pose at rest → keys relative to the parent."""
+    found = []
+    for channel in channels:
+        node, values = scene.nodes[channel.node], channel.values.astype(np.float64)
+        if channel.path == "translation":
+            values = values + np.asarray(node.translation)
+        elif channel.path == "scale":
+            values = values * np.asarray(node.scale)
+        elif channel.path == "rotation":
+            values = after(np.asarray(node.rotation), values)
+        found.append(replace(channel, values=frozen(values.astype(np.float32))))
+    return tuple(found)
+
+
+def _from_model(scene: Scene, channels: tuple[ClipChannel, ...]) -> tuple[ClipChannel, ...]:
+    """Keys in the model's space → keys relative to the parent joint, where joints share their times."""
+    above = parents_of(scene)
+    rest = world_from_local(scene)
+    moving: dict[int, dict[str, ClipChannel]] = {}
+    for channel in channels:
+        moving.setdefault(channel.node, {})[channel.path] = channel
+    worlds = {node: _world(rest[node], tracks) for node, tracks in moving.items()}
+    found = []
+    for node, tracks in moving.items():
+        times, world = next(iter(tracks.values())).times, worlds[node]
+        parent = above[node]
+        over = worlds.get(parent, rest[parent][None] if parent >= 0 else np.eye(4)[None])
+        if len(over) not in {1, len(world)}:
+            continue
+        translation, rotation, scale = turns_of(np.linalg.inv(over) @ world)
+        for path, values in (("translation", translation), ("rotation", rotation), ("scale", scale)):
+            found.append(ClipChannel(node, path, times, frozen(values.astype(np.float32))))  # type: ignore[arg-type]
+    return tuple(found)
+
+
+def _world(rest: DoubleArray, tracks: dict[str, ClipChannel]) -> DoubleArray:
+    """(k, 4, 4) of one joint; what does not move stays as at rest."""
+    place, turn, size = turns_of(rest)
+    parts = [
+        tracks[path].values.astype(np.float64) if path in tracks else still[None]
+        for path, still in (("translation", place), ("rotation", turn), ("scale", size))
+    ]
+    most = max(len(part) for part in parts)
+    whole = [part if len(part) == most else np.repeat(part[:1], most, axis=0) for part in parts]
+    return matrices_of(whole[0], unit_turns(whole[1]), whole[2])

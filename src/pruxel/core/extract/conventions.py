@@ -7,8 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pruxel.core.base.arrays import DoubleArray, FloatArray, IndexArray, as_floats, as_indices
-from pruxel.core.geometry.transforms import compose, decompose
-from pruxel.core.sources.profile import Conventions
+from pruxel.core.binary.conventions import Conventions
 
 
 @dataclass(frozen=True)
@@ -62,12 +61,16 @@ def turn_corners(indices: IndexArray, how: Turning) -> IndexArray:
     return as_indices(indices[:, ::-1] if how.reverse else indices)
 
 
-def turn_placement(
-    translation: object, rotation: object, scale: object, how: Turning
-) -> tuple[tuple[float, float, float], tuple[float, float, float, float], tuple[float, float, float]]:
-    """A node's translation, rotation xyzw and scale in our axes."""
-    basis = np.eye(4)
-    basis[:3, :3] = how.ours_from_file
-    matrix = compose(translation, rotation, scale)  # type: ignore[arg-type]
-    matrix[:3, 3] *= how.unit_m
-    return decompose(basis @ matrix @ np.linalg.inv(basis))
+def turned_matrices(matrices: DoubleArray, how: Turning) -> DoubleArray:
+    """(…, 4, 4) matrices of the file, parent_from_local, in our axes and metres."""
+    basis = how.ours_from_file
+    found = np.array(matrices, np.float64)
+    found[..., :3, :3] = basis @ found[..., :3, :3] @ basis.T
+    found[..., :3, 3] = found[..., :3, 3] @ (basis.T * how.unit_m)
+    return found
+
+
+def turn_rotations(turns: DoubleArray, how: Turning) -> DoubleArray:
+    """(n, 4) quaternions xyzw in our axes; where an axis is mirrored, what turned left turns right."""
+    handed = np.sign(np.linalg.det(how.ours_from_file))
+    return np.concatenate([handed * turns[:, :3] @ how.ours_from_file.T, turns[:, 3:]], axis=1)

@@ -1,4 +1,4 @@
-"""Records of a level → which models stand where."""
+"""Placements of a layout → which models stand where."""
 
 from __future__ import annotations
 
@@ -6,33 +6,34 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pruxel.core.base.arrays import DoubleArray
-from pruxel.core.base.context import Context
+from pruxel.core.base.arrays import AnyArray, DoubleArray
 from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.core.binary.parse import parse
-from pruxel.core.binary.records import Table
-from pruxel.core.binary.schema import ExpressionText, Layout, Strict
-from pruxel.core.binary.values import rows_of
-from pruxel.core.extract.conventions import Turning, turning
-from pruxel.core.extract.validate import extract_spec
+from pruxel.core.binary.functions.rotations import unit_turns
+from pruxel.core.binary.records import Record
+from pruxel.core.binary.schema import ExpressionText
+from pruxel.core.binary.values import array_of, matrix_of, value_of
+from pruxel.core.extract.conventions import turn_rotations, turning
+from pruxel.core.extract.elements import bad
+from pruxel.core.extract.file import ParsedFile, rows
+from pruxel.core.extract.placing import PlacingSpec, matrix_in
+from pruxel.core.geometry.transforms import turns_of
 from pruxel.core.scene.place import Placements
-from pruxel.core.sources.profile import Conventions
 
 
-class LevelExtract(Strict):
-    """Where a level keeps its models (records with a `path`) and its `placements`, each with a `model` number.
+class PlacementsSpec(PlacingSpec):
+    """What stands where. With `each` all is said of one placement; without it, of all at once, as arrays.
 
-    `turn` is an angle in radians about the axis that points up, by the right-hand rule of the file's own axes, or a
-    quaternion xyzw; `scale` one number or three.
+    `model` is a path or name, or a number into the list of texts `models`.
     """
 
-    models: ExpressionText
-    path: str
-    placements: ExpressionText
-    model: str
-    position: str
-    turn: str | None = None
-    scale: str | None = None
+    each: ExpressionText | None = None
+    """The records, one a placement; without it all is said of all at once, as arrays."""
+    where: ExpressionText | None = None
+    """A condition: which of them count."""
+    models: ExpressionText | None = None
+    """A list of texts that `model` counts in."""
+    model: ExpressionText
+    """A path or name, or a number."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,70 +48,109 @@ class Level:
         return [int(number) for number in np.bincount(self.placements.model, minlength=len(self.models))]
 
 
-def read_level(data: memoryview, layout: Layout, name: str, conventions: Conventions, context: Context) -> Level:
-    """Read placements by the layout; raises `InputError`."""
-    spec = extract_spec(layout, LevelExtract)
-    head = parse(layout, data, name, context)
-    models = tuple(str(record.own(spec.path)) for record in rows_of(spec.models, head, name))
-    placed = rows_of(spec.placements, head, name)
-    if not isinstance(placed, Table):
-        raise InputError(
-            ErrorCode.LAYOUT, "placements must be records of a fixed size", file=name, field=spec.placements
-        )
-    numbers = _column(placed, spec.model, (1,), name)[:, 0].astype(np.int64)
-    if len(numbers) and (numbers.min() < 0 or numbers.max() >= len(models)):
+@dataclass(frozen=True, eq=False)
+class _Stored:
+    """As the file has them: models by number or name, and places in the file's axes."""
+
+    model: AnyArray | list[str]
+    translation: DoubleArray
+    rotation: DoubleArray
+    scale: DoubleArray
+
+
+def read_level(file: ParsedFile) -> Level:
+    """All placements of a file; raises `InputError`."""
+    spec = file.spec("placements", PlacementsSpec)
+    stored = _at_once(spec, file.head, file.entry) if spec.each is None else _row_by_row(spec, file)
+    models, numbers = _models(spec, stored, file)
+    _check_places(stored, file)
+    how = turning(file.conventions)
+    points = stored.translation @ (how.ours_from_file.T * how.unit_m)
+    scales = stored.scale @ np.abs(how.ours_from_file.T)
+    return Level(models, Placements(numbers, points, turn_rotations(unit_turns(stored.rotation), how), scales))
+
+
+def _at_once(spec: PlacementsSpec, scope: Record, entry: str) -> _Stored:
+    model = value_of(spec.model, scope, entry)
+    if not isinstance(model, list | np.ndarray):
+        raise bad(entry, scope, "without 'each', 'model' should be one number or text for each placement")
+    count = len(model)
+    if spec.matrix is not None:
+        matrices = matrix_of(spec.matrix, scope, entry)
+        translation, rotation, scale = turns_of(matrices if matrices.ndim == 3 else matrices[None])
+    else:
+        translation = _rows(spec.translation, scope, entry, (0.0, 0.0, 0.0), 3)
+        rotation = _rows(spec.rotation, scope, entry, (0.0, 0.0, 0.0, 1.0), 4)
+        scale = _rows(spec.scale, scope, entry, (1.0, 1.0, 1.0), 1, 3)
+    for what, values in (("translation", translation), ("rotation", rotation), ("scale", scale)):
+        if len(values) not in {1, count}:
+            raise bad(
+                entry, scope, f"'{what}' should have one row for each of {count:,} placements", found=f"{len(values):,}"
+            )
+    whole = [np.broadcast_to(values, (count, values.shape[1])) for values in (translation, rotation, scale)]
+    return _Stored(model, *whole)
+
+
+def _rows(text: str | None, scope: Record, entry: str, otherwise: tuple[float, ...], *widths: int) -> DoubleArray:
+    """(n, 3 or 4) float64; one number is taken for each component."""
+    if text is None:
+        return np.asarray([otherwise])
+    found = array_of(text, scope, entry, *widths, 1).astype(np.float64)
+    if found.ndim == 1:
+        found = found[None] if len(found) in widths and len(found) > 1 and 1 not in widths else found[:, None]
+    return np.broadcast_to(found, (len(found), len(otherwise)))
+
+
+def _row_by_row(spec: PlacementsSpec, file: ParsedFile) -> _Stored:
+    models, matrices = list[object](), list[DoubleArray]()
+    for row in rows(spec.each, spec.where, file.head, file.entry):
+        models.append(value_of(spec.model, row, file.entry))
+        matrices.append(matrix_in(spec, row, file.entry))
+    parts = turns_of(np.stack(matrices) if matrices else np.zeros((0, 4, 4)))
+    if models and all(isinstance(model, int) for model in models):
+        return _Stored(np.asarray(models), *parts)
+    return _Stored([str(model) for model in models], *parts)
+
+
+def _models(spec: PlacementsSpec, stored: _Stored, file: ParsedFile) -> tuple[tuple[str, ...], AnyArray]:
+    """The paths, and the number of each placement's."""
+    if spec.models is None:
+        names = [str(one) for one in (stored.model if isinstance(stored.model, list) else stored.model.tolist())]
+        known = tuple(dict.fromkeys(names))
+        at = {name: number for number, name in enumerate(known)}
+        return known, np.array([at[name] for name in names], np.int64)
+    listed = value_of(spec.models, file.head, file.entry)
+    if not isinstance(listed, list) or not all(isinstance(one, str) for one in listed):
+        raise bad(file.entry, file.head, "'models' should be a list of texts")
+    if isinstance(stored.model, list) or np.asarray(stored.model).dtype.kind not in "iu":
+        raise bad(file.entry, file.head, "'model' should be a number into 'models'")
+    numbers = np.asarray(stored.model).astype(np.int64)
+    if len(numbers) and not 0 <= int(numbers.min()) <= int(numbers.max()) < len(listed):
         raise InputError(
             ErrorCode.REFERENCE,
             "a placement names a model that the level does not list",
-            file=name,
-            offset=placed.start,
-            expected=f"a number below {len(models)}",
+            file=file.entry,
+            field=f"placements.{spec.model}",
+            expected=f"a number below {len(listed)}",
             found=f"{int(numbers.max())}",
         )
-    how = turning(conventions)
-    points = _column(placed, spec.position, (3,), name) @ (how.ours_from_file.T * how.unit_m)
-    turns = np.zeros((len(points), 1)) if spec.turn is None else _column(placed, spec.turn, (1, 4), name)
-    scales = np.ones((len(points), 1)) if spec.scale is None else _column(placed, spec.scale, (1, 3), name)
-    scales = np.broadcast_to(scales, (len(points), 3)) @ np.abs(how.ours_from_file.T)
-    return Level(models, Placements(numbers, points, _rotations(turns, how), scales))
+    return tuple(listed), numbers
 
 
-def _column(placed: Table, field: str, widths: tuple[int, ...], name: str) -> DoubleArray:
-    """One field of all placements as (n, width) float64, of one of the widths."""
-    fields = placed.array.dtype.names or ()
-    values = placed.column(field).reshape(len(placed.array), -1).astype(np.float64) if field in fields else None
-    if values is None or values.shape[1] not in widths:
-        raise InputError(
-            ErrorCode.LAYOUT,
-            "a placement has no such field" if values is None else "a placement's field has another size",
-            file=name,
-            field=field,
-            expected=f"one of {', '.join(fields)}" if values is None else f"{' or '.join(map(str, widths))} numbers",
-            found=field if values is None else f"{values.shape[1]} numbers",
-        )
-    broken = ~np.isfinite(values).all(axis=1)
-    if broken.any():
-        raise InputError(
-            ErrorCode.MALFORMED,
-            "something is placed nowhere",
-            file=name,
-            offset=placed.start + int(np.argmax(broken)) * placed.array.dtype.itemsize,
-            field=field,
-            expected="finite numbers",
-            found=str(values[int(np.argmax(broken))].tolist()),
-            hint="The layout may read the placements from a wrong offset.",
-        )
-    return values
-
-
-def _rotations(turns: DoubleArray, how: Turning) -> DoubleArray:
-    """(n, 4) unit quaternions xyzw in our axes; where an axis is mirrored, what turned left turns right."""
-    handed = np.linalg.det(how.ours_from_file)
-    if turns.shape[1] == 1:
-        zero = np.zeros(len(turns))
-        half = turns[:, 0] / 2
-        return np.stack([zero, handed * np.sin(half), zero, np.cos(half)], axis=1)
-    axes = handed * turns[:, :3] @ how.ours_from_file.T
-    whole = np.concatenate([axes, turns[:, 3:]], axis=1)
-    length = np.linalg.norm(whole, axis=1, keepdims=True)
-    return np.where(length > 0, whole / np.where(length > 0, length, 1), (0.0, 0.0, 0.0, 1.0))
+def _check_places(stored: _Stored, file: ParsedFile) -> None:
+    """Everything stands somewhere."""
+    for what in ("translation", "rotation", "scale"):
+        values = getattr(stored, what)
+        broken = ~np.isfinite(values).all(axis=1)
+        if broken.any():
+            first = int(np.argmax(broken))
+            raise InputError(
+                ErrorCode.MALFORMED,
+                "something is placed nowhere",
+                file=file.entry,
+                offset=file.head.start,
+                field=f"placements[{first}].{what}",
+                expected="finite numbers",
+                found=str(values[first].tolist()),
+                hint="The layout may read the placements from a wrong offset.",
+            )

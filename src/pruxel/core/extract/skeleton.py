@@ -1,89 +1,94 @@
-"""Records of a skeleton → joints as nodes with a skin; and a model's parts hung on it."""
+"""Joints of a skeleton → nodes with a skin; and a model's parts hung on it."""
 
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Literal
 
 import numpy as np
 
 from pruxel.core.base.arrays import DoubleArray, as_floats, frozen
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
-from pruxel.core.binary.parse import parse
-from pruxel.core.binary.schema import ExpressionText, Layout, Strict
-from pruxel.core.binary.values import numbers_of, rows_of, text_of, whole_of
-from pruxel.core.extract.conventions import turn_placement, turning
-from pruxel.core.extract.validate import extract_spec
-from pruxel.core.scene.edit import drop_unused, tree_of, unique_names
+from pruxel.core.binary.records import Record
+from pruxel.core.binary.schema import ExpressionText
+from pruxel.core.binary.values import text_of
+from pruxel.core.extract.conventions import turned_matrices, turning
+from pruxel.core.extract.file import ParsedFile, rows
+from pruxel.core.extract.placing import PlacingSpec, depths_of, matrix_in, parents_first, split
+from pruxel.core.scene.edit import drop_unused, merge, tree_of, unique_names
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene, Skin
-from pruxel.core.scene.origin import Origin
 from pruxel.core.scene.walk import world_from_local, world_normals, world_positions
-from pruxel.core.sources.profile import Conventions
-
-_SMALLEST_SCALE = 1e-6
-_LARGEST = 1e9
 
 
-class SkeletonExtract(Strict):
-    """Where a skeleton keeps its joints: `parent` is the number of an earlier joint, or below zero.
+class SkeletonsSpec(PlacingSpec):
+    """Where skeletons keep their joints: one skeleton an item of `each`, the whole file being one without it.
 
-    Translation, rotation (a quaternion xyzw) and scale are those of the bind pose, relative to the parent.
+    `joints` are records, a list, or how many; all else is said of a joint. `parent` is the number of a joint of the
+    same skeleton, or below zero; it may stand behind. The pose at rest is `relative_to` the joint's parent, the model,
+    or is the `inverse` of the latter (model to joint).
     """
 
+    each: ExpressionText | None = None
+    """The records that are skeletons; joints of several are numbered through."""
+    where: ExpressionText | None = None
+    """A condition: which of them count."""
+    name: ExpressionText | None = None
+    """Of the skeleton."""
     joints: ExpressionText
-    name: ExpressionText
-    parent: ExpressionText
-    translation: ExpressionText
-    rotation: ExpressionText | None = None
-    scale: ExpressionText | None = None
-    conventions: Conventions | None = None
+    """Its joints: records, a list, or how many."""
+    joint: ExpressionText | None = None
+    """The joint's name; numbers without it."""
+    parent: ExpressionText | None = None
+    """The number of its parent, which may stand behind it, or below zero."""
+    relative_to: Literal["parent", "model", "inverse"] = "parent"
+    """What the pose at rest is relative to: `parent`, `model`, or `inverse` (it leads from the model to the joint)."""
 
 
-def read_skeleton(data: memoryview, layout: Layout, entry: str, defaults: Conventions, context: Context) -> Scene:
-    """A scene without meshes: one node a joint, in the file's order, and one skin; raises `InputError`."""
-    spec = extract_spec(layout, SkeletonExtract)
-    head = parse(layout, data, entry, context)
-    how = spec.conventions or defaults
-    turned, origin = turning(how), Origin(entry=entry, conventions=how.words())
-    nodes: list[Node] = []
-    parents: list[int] = []
-    for number, joint in enumerate(rows_of(spec.joints, head, entry)):
-        context.check()
-        parent = whole_of(spec.parent, joint, entry)
-        if parent >= number:
-            raise InputError(
-                ErrorCode.REFERENCE,
-                "a joint stands before its parent",
-                file=entry,
-                offset=joint.start,
-                field=f"{spec.joints}[{number}].{spec.parent}",
-                expected=f"a number below {number}",
-                found=str(parent),
-                hint="The layout may read the parent wrongly, or count joints from one.",
-            )
-        stored = (
-            np.asarray(numbers_of(spec.translation, joint, entry, 3)),
-            np.asarray((0.0, 0.0, 0.0, 1.0) if spec.rotation is None else numbers_of(spec.rotation, joint, entry, 4)),
-            np.asarray((1.0, 1.0, 1.0) if spec.scale is None else numbers_of(spec.scale, joint, entry, 3)),
-        )
-        if not _sensible(stored):
-            raise InputError(
-                ErrorCode.MALFORMED,
-                "a joint stands nowhere, or has no size",
-                file=entry,
-                offset=joint.start,
-                field=f"{spec.joints}[{number}]",
-                expected="three, four and three finite numbers, and a scale that is not zero",
-                found=", ".join(str(part.tolist()) for part in stored),
-            )
-        translation, rotation, scale = turn_placement(*stored, turned)
-        parents.append(parent)
-        place = replace(origin, record=f"{spec.joints}[{number}]", start=joint.start)
-        named = text_of(spec.name, joint, entry)
+def read_skeletons(file: ParsedFile, context: Context) -> list[Scene]:
+    """A scene without meshes for each skeleton of a file: one node a joint, in the file's order, and one skin."""
+    spec = file.spec("skeletons", SkeletonsSpec)
+    found = []
+    for number, scope in enumerate(rows(spec.each, spec.where, file.head, file.entry)):
+        name = text_of(spec.name, scope, file.entry) if spec.name else file.stem
+        if spec.each is not None and spec.name is None:
+            name = f"{file.stem}.{number}"
+        found.append(_skeleton(spec, scope, name, file, context))
+    if not found:
+        raise InputError(ErrorCode.MALFORMED, "there is no skeleton", file=file.entry, field=spec.each)
+    return found
+
+
+def read_skeleton(file: ParsedFile, context: Context) -> Scene:
+    """All skeletons of a file as one scene, their joints numbered through; raises `InputError`."""
+    found = read_skeletons(file, context)
+    if len(found) == 1:
+        return found[0]
+    whole = merge(file.stem, found)
+    bind = np.concatenate([one.skins[0].inverse_bind for one in found])
+    return replace(
+        whole, skins=(Skin(file.stem, tuple(range(len(whole.nodes))), frozen(bind), skeleton=whole.roots[0]),)
+    )
+
+
+def _skeleton(spec: SkeletonsSpec, scope: Record, name: str, file: ParsedFile, context: Context) -> Scene:
+    joints = list(rows(spec.joints, None, scope, file.entry))
+    if not joints:
+        raise InputError(ErrorCode.MALFORMED, "the skeleton has no joints", file=file.entry, field=spec.joints)
+    parents = parents_first(joints, spec.parent, None, file.entry)
+    context.check()
+    stored = np.stack([matrix_in(spec, joint, file.entry) for joint in joints])
+    world = _world(spec, stored, parents, joints, file.entry)
+    ours = turned_matrices(world, turning(file.conventions))
+    local = ours.copy()
+    hanging = np.flatnonzero(np.asarray(parents) >= 0)
+    local[hanging] = np.linalg.inv(ours[np.asarray(parents)[hanging]]) @ ours[hanging]
+    nodes = []
+    for number, joint in enumerate(joints):
+        place = file.origin(spec.joints, number, joint.start)
+        named = text_of(spec.joint, joint, file.entry) if spec.joint else f"joint {number}"
+        translation, rotation, scale = split(local[number])
         nodes.append(Node(named, translation=translation, rotation=rotation, scale=scale, origin=place))
-    if not nodes:
-        raise InputError(ErrorCode.MALFORMED, "the skeleton has no joints", file=entry, field=spec.joints)
-    name = entry.rsplit("/", 1)[-1].rsplit(".", 1)[0]
     tree, roots = tree_of(nodes, parents)
     scene = Scene(name, nodes=tree, roots=roots)
     inverse_bind: DoubleArray = np.linalg.inv(world_from_local(scene)).astype(np.float64)
@@ -91,10 +96,22 @@ def read_skeleton(data: memoryview, layout: Layout, entry: str, defaults: Conven
     return replace(scene, skins=(skin,))
 
 
-def _sensible(stored: tuple[DoubleArray, DoubleArray, DoubleArray]) -> bool:
-    """Whether matrices of these can be made and undone."""
-    large = max(float(np.abs(part).max()) for part in stored) if np.isfinite(np.concatenate(stored)).all() else np.inf
-    return large < _LARGEST and float(np.abs(stored[2]).min()) > _SMALLEST_SCALE
+def _world(
+    spec: SkeletonsSpec, stored: DoubleArray, parents: list[int], joints: list[Record], entry: str
+) -> DoubleArray:
+    """(j, 4, 4) matrices model_from_joint in the file's own axes and unit."""
+    if spec.relative_to == "model":
+        return stored
+    if spec.relative_to == "inverse":
+        return np.linalg.inv(stored).astype(np.float64)
+    depths = depths_of(parents, joints, spec.parent or "", entry)
+    world = stored.copy()
+    for number in sorted(range(len(parents)), key=depths.__getitem__):
+        if parents[number] >= 0:
+            world[number] = world[parents[number]] @ stored[number]
+    if not np.isfinite(world).all():
+        raise InputError(ErrorCode.MALFORMED, "the joints stand nowhere", file=entry, field=spec.joints)
+    return world
 
 
 def on_skeleton(model: Scene, skeleton: Scene) -> tuple[Scene, list[Fault]]:
@@ -138,8 +155,12 @@ def on_skeleton(model: Scene, skeleton: Scene) -> tuple[Scene, list[Fault]]:
     bound = {i for i, node in enumerate(nodes) if node.skin is not None}
     nodes = [replace(n, children=tuple(c for c in n.children if c - shift not in bound)) for n in nodes]
     roots = dict.fromkeys((*model.roots, *sorted(bound)))
+    moved = [
+        replace(clip, channels=tuple(replace(c, node=c.node + shift) for c in clip.channels)) for clip in model.clips
+    ]
     scene = replace(
         model,
+        clips=(*skeleton.clips, *moved),
         nodes=unique_names([*skeleton.nodes, *nodes]),
         roots=(*skeleton.roots, *(root + shift for root in roots)),
         meshes=tuple(meshes),

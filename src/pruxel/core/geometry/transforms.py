@@ -90,3 +90,50 @@ def normal_matrix(matrix: DoubleArray) -> DoubleArray:
         ]
     )
     return cofactor * np.sign(a * cofactor[0, 0] + b * cofactor[0, 1] + c * cofactor[0, 2] or 1.0)
+
+
+def matrices_of(translations: DoubleArray, rotations: DoubleArray, scales: DoubleArray) -> DoubleArray:
+    """The (…, 4, 4) parent_from_local matrices of (…, 3), unit (…, 4) xyzw and (…, 3)."""
+    shape = np.broadcast_shapes(translations.shape[:-1], rotations.shape[:-1], scales.shape[:-1])
+    x, y, z, w = (np.broadcast_to(rotations[..., i], shape) for i in range(4))
+    linear = np.stack(
+        [
+            np.stack([1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)], axis=-1),
+            np.stack([2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)], axis=-1),
+            np.stack([2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)], axis=-1),
+        ],
+        axis=-2,
+    )
+    whole = np.zeros((*shape, 4, 4))
+    whole[..., :3, :3] = linear * scales[..., None, :]
+    whole[..., :3, 3] = translations
+    whole[..., 3, 3] = 1
+    return whole
+
+
+def turns_of(matrices: DoubleArray) -> tuple[DoubleArray, DoubleArray, DoubleArray]:
+    """Translations (…, 3), rotations (…, 4) xyzw and scales (…, 3) of (…, 4, 4) matrices, as `decompose` splits one."""
+    flat = np.asarray(matrices, np.float64).reshape(-1, 4, 4)
+    scale = np.linalg.norm(flat[:, :3, :3], axis=1)
+    scale[:, 0] = np.where(np.linalg.det(flat[:, :3, :3]) < 0, -scale[:, 0], scale[:, 0])
+    m = flat[:, :3, :3] / np.where(scale == 0, 1.0, scale)[:, None, :]
+    # Each row's largest of x, y, z, w is worked out first, and the others from it (Shepperd).
+    xx, yy, zz = m[:, 0, 0], m[:, 1, 1], m[:, 2, 2]
+    ones = np.ones(len(m))
+    wx, wy, wz = m[:, 2, 1] - m[:, 1, 2], m[:, 0, 2] - m[:, 2, 0], m[:, 1, 0] - m[:, 0, 1]
+    xy, xz, yz = m[:, 0, 1] + m[:, 1, 0], m[:, 0, 2] + m[:, 2, 0], m[:, 1, 2] + m[:, 2, 1]
+    choices = np.stack(
+        [
+            np.stack([ones + xx - yy - zz, xy, xz, wx], axis=1),
+            np.stack([xy, ones + yy - xx - zz, yz, wy], axis=1),
+            np.stack([xz, yz, ones + zz - xx - yy, wz], axis=1),
+            np.stack([wx, wy, wz, ones + xx + yy + zz], axis=1),
+        ],
+        axis=1,
+    )
+    largest = np.argmax(choices[:, np.arange(4), np.arange(4)], axis=1)
+    turns = choices[np.arange(len(m)), largest]
+    length = np.linalg.norm(turns, axis=1, keepdims=True)
+    turns = np.where(length > 0, turns / np.where(length > 0, length, 1), (0.0, 0.0, 0.0, 1.0))
+    lead = matrices.shape[:-2]
+    return flat[:, :3, 3].reshape(*lead, 3), turns.reshape(*lead, 4), scale.reshape(*lead, 3)

@@ -6,12 +6,12 @@ from dataclasses import dataclass, replace
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
-from pruxel.core.binary.schema import Layout
 from pruxel.core.binary.versions import fitting_layout
 from pruxel.core.extract.clips import LooseClip, read_clips, with_clips
+from pruxel.core.extract.file import ParsedFile, parse_file
 from pruxel.core.extract.level import Level, read_level
-from pruxel.core.extract.material import FoundTexture, LooseMaterial, read_material
-from pruxel.core.extract.model import read_model
+from pruxel.core.extract.material import FoundTexture, LooseMaterial, part_material, read_materials
+from pruxel.core.extract.meshes import PartMaterial, read_model, skeleton_named
 from pruxel.core.extract.skeleton import on_skeleton, read_skeleton
 from pruxel.core.formats import gltf, obj
 from pruxel.core.formats.registry import format_for
@@ -20,10 +20,12 @@ from pruxel.core.pictures.sheet import texture_sheet
 from pruxel.core.scene.assign import assign_materials
 from pruxel.core.scene.beside import side_by_side
 from pruxel.core.scene.checks import entered
+from pruxel.core.scene.edit import keep_nodes
 from pruxel.core.scene.images import EncodedImage, Image
 from pruxel.core.scene.materials import Material, Unresolved
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.place import placed
+from pruxel.core.scene.walk import world_from_local
 from pruxel.core.sources.kinds import HEAD_BYTES, Kind, layouts_for
 from pruxel.core.sources.references import Resolution
 from pruxel.core.sources.stack import MergedView
@@ -59,13 +61,13 @@ class Opener:
     def _one(self, path: str, context: Context, above: tuple[str, ...] = ()) -> Scene:
         """One entry. `above` wait for it: the level that places it, the models whose skeleton it is."""
         data = self.stack.read(path, context)
-        layout = self._layout(data, path)
-        if layout is not None and layout.reads == "level" and not above:
-            return self._placed(read_level(data, layout, path, self.stack.profile.conventions, context), path, context)
-        if layout is not None and layout.reads == "model":
-            return entered(self._by_layout(data, layout, (*above, path), context), path)
-        if layout is not None and layout.reads == "skeleton":
-            return entered(read_skeleton(data, layout, path, self.stack.profile.conventions, context), path)
+        file = self._file(data, path, context)
+        if file is not None and file.yields("placements") and not above:
+            return self._placed(read_level(file), path, context)
+        if file is not None and file.yields("meshes"):
+            return entered(self._by_layout(file, (*above, path), context), path)
+        if file is not None and file.yields("skeletons"):
+            return entered(_own_clips(read_skeleton(file, context), file, context), path)
         spec = format_for(path)
         if spec is not None and spec.read is not None:
             found = spec.read(data, path, lambda name: self._bytes(name, path, context), context)
@@ -117,111 +119,141 @@ class Opener:
     def mentions(self, path: str, context: Context) -> list[str]:
         """The names of other entries in this one's content: materials, textures, placed models. Raises `InputError`."""
         data = self.stack.read(path, context)
-        layout = self._layout(data, path)
+        file = self._file(data, path, context)
         found: list[str] = []
-        if layout is not None and layout.reads == "model":
-            model = read_model(data, layout, path, self.stack.profile.conventions, context)
-            found = [material.name for material in model.scene.materials]
-            found += [] if model.skeleton is None else [model.skeleton]
-        elif layout is not None and layout.reads == "material":
+        if file is None:
+            spec = format_for(path)
+            if spec is not None and spec.read is not None:
+                spec.read(data, path, found.append, context)
+            return list(dict.fromkeys(found))
 
-            def heard(name: str) -> FoundTexture:
-                found.append(name)
-                return FoundTexture(name, None)
+        def heard(name: str) -> FoundTexture:
+            found.append(name)
+            return FoundTexture(name, None)
 
-            read_material(data, layout, path, heard, context)
-        elif layout is not None and layout.reads == "level":
-            found = list(read_level(data, layout, path, self.stack.profile.conventions, context).models)
-        elif (spec := format_for(path)) is not None and spec.read is not None:
-            spec.read(data, path, found.append, context)
+        if file.yields("meshes"):
+            skeleton = skeleton_named(file)
+            for said in read_model(file, context).materials if not file.yields("placements") else ():
+                found += [name for _, name in said.textures] or ([] if said.number is not None else [said.name])
+            found += [] if skeleton is None else [skeleton]
+        if file.yields("materials"):
+            read_materials(file, heard, context)
+        if file.yields("placements"):
+            found += read_level(file).models
         return list(dict.fromkeys(found))
 
     def material(self, path: str, context: Context) -> LooseMaterial:
-        """A material by itself; raises `InputError` when no layout reads it."""
-        data = self.stack.read(path, context)
-        layout = self._layout(data, path)
-        if layout is None or layout.reads != "material":
-            raise InputError(ErrorCode.UNKNOWN_FORMAT, "no layout reads this material", file=path)
-        return read_material(data, layout, path, lambda name: self._texture(name, path, context), context)
+        """A material by itself, the first of several; raises `InputError` when no layout reads it."""
+        file = self._yielding("materials", path, context)
+        return self._first_material(file, context)
 
     def clips(self, path: str, context: Context) -> tuple[LooseClip, ...]:
         """Clips by themselves; raises `InputError` when no layout reads them."""
-        data = self.stack.read(path, context)
-        layout = self._layout(data, path)
-        if layout is None or layout.reads != "clips":
-            raise InputError(ErrorCode.UNKNOWN_FORMAT, "no layout reads these clips", file=path)
-        return read_clips(data, layout, path, self.stack.profile.conventions, context)
+        return read_clips(self._yielding("clips", path, context), context)
 
     def level(self, path: str, context: Context) -> Level:
         """A level's placements; raises `InputError` when no layout reads it."""
-        data = self.stack.read(path, context)
-        layout = self._layout(data, path)
-        if layout is None or layout.reads != "level":
-            raise InputError(ErrorCode.UNKNOWN_FORMAT, "no layout reads this level", file=path)
-        return read_level(data, layout, path, self.stack.profile.conventions, context)
+        return read_level(self._yielding("placements", path, context))
 
-    def _layout(self, data: memoryview, path: str) -> Layout | None:
-        found = layouts_for(bytes(data[:HEAD_BYTES]), path, self.stack.profile.layouts)
-        return fitting_layout(found, data, path) if found else None
+    def _yielding(self, kind: str, path: str, context: Context) -> ParsedFile:
+        """An entry that yields a kind of thing; raises `InputError` when no layout says so."""
+        data = self.stack.read(path, context)
+        file = self._file(data, path, context)
+        if file is None or not file.yields(kind):
+            raise InputError(
+                ErrorCode.UNKNOWN_FORMAT,
+                f"no layout reads {kind} from this",
+                file=path,
+                found=f"bytes {bytes(data[:8]).hex(' ')}",
+            )
+        return file
+
+    def _file(self, data: memoryview, path: str, context: Context) -> ParsedFile | None:
+        """The records of an entry, where a layout describes it."""
+        described = layouts_for(bytes(data[:HEAD_BYTES]), path, self.stack.profile.layouts)
+        if not described or all(layout.reads == "pack" for layout in described):
+            return None
+        layout = fitting_layout(described, data, path)
+        return parse_file(
+            data, layout, path, self.stack.profile.conventions, context, lambda n: self._beside(n, path, context)
+        )
+
+    def _beside(self, name: str, path: str, context: Context) -> memoryview | None:
+        found = self.stack.resolve(name, path)
+        return None if found.path is None else self.stack.read(found.path, context)
 
     def _bytes(self, name: str, beside: str, context: Context) -> bytes | None:
         found = self.stack.resolve(name, beside)
         return None if found.path is None else bytes(self.stack.read(found.path, context))
 
-    def _by_layout(self, data: memoryview, layout: Layout, above: tuple[str, ...], context: Context) -> Scene:
-        """The last of `above`, a model."""
-        path = above[-1]
-        model = read_model(data, layout, path, self.stack.profile.conventions, context.part(0.0, 0.6))
-        scene, faults = model.scene, model.faults
-        if model.skeleton is not None:
-            scene, more = self._on_skeleton(scene, model.skeleton, above, context)
-            faults = [*faults, *more]
+    def _by_layout(self, file: ParsedFile, above: tuple[str, ...], context: Context) -> Scene:
+        """A model, the last of `above`: on its skeleton, with its materials, and with the clips of its own file."""
+        skeleton, faults = self._skeleton(file, above, context)
+        rest = None if skeleton is None else world_from_local(skeleton)[list(skeleton.skins[0].joints)]
+        model = read_model(file, context.part(0.0, 0.6), rest)
+        own = list[LooseMaterial]()
+        if file.yields("materials"):
+            own = read_materials(file, lambda name: self._texture(name, file.entry, context), context)
         assigned: dict[int, tuple[Material, dict[str, Image]]] = {}
-        for (index, material), part in context.part(0.6, 1.0).each(
-            list(enumerate(scene.materials)), lambda m: m[1].name
-        ):
-            loose = self._material(material, path, part)
+        for (index, said), part in context.part(0.6, 1.0).each(list(enumerate(model.materials)), lambda m: m[1].name):
+            loose = self._material(said, model.scene.materials[index], file, own, part)
             assigned[index] = (loose.material, loose.images)
-        return _noted(assign_materials(scene, assigned), faults)
+        scene, faults = assign_materials(model.scene, assigned), [*faults, *model.faults]
+        if skeleton is not None:
+            scene, more = on_skeleton(scene, skeleton)
+            faults += more
+        return _own_clips(_noted(scene, faults), file, context)
 
-    def _on_skeleton(
-        self, scene: Scene, name: str, above: tuple[str, ...], context: Context
-    ) -> tuple[Scene, list[Fault]]:
-        """The last model `above` on the skeleton that it names; without it stays rigid, and a fault says why."""
-        path = above[-1]
+    def _skeleton(self, file: ParsedFile, above: tuple[str, ...], context: Context) -> tuple[Scene | None, list[Fault]]:
+        """The skeleton that a model names, or that stands in its own file; without it, a fault says why."""
         try:
-            found = self._path_of("skeleton", name, path)
+            name = skeleton_named(file)
+            if name is None:
+                return (read_skeleton(file, context) if file.yields("skeletons") else None), []
+            found = self._path_of("skeleton", name, file.entry)
             if found in above:
-                return scene, [Fault(ErrorCode.REFERENCE, f"the skeleton '{found}' leads back to itself", file=path)]
+                raise InputError(ErrorCode.REFERENCE, f"the skeleton '{found}' leads back to itself", file=file.entry)
             skeleton = self._one(found, context, above)
             if not skeleton.skins:
-                return scene, [Fault(ErrorCode.REFERENCE, f"'{found}' is no skeleton", file=path)]
-            return on_skeleton(scene, skeleton)
+                raise InputError(ErrorCode.REFERENCE, f"'{found}' is no skeleton", file=file.entry)
         except InputError as error:
-            return scene, [error.fault]
+            return None, [error.fault]
+        only = keep_nodes(skeleton, skeleton.skins[0].joints) if skeleton.meshes else skeleton
+        return only, []
 
-    def _material(self, bare: Material, model: str, context: Context) -> LooseMaterial:
-        """The material that a model names; one that cannot be had stays plain and says why."""
-        found = self.stack.resolve(bare.name, model)
+    def _material(
+        self, said: PartMaterial, bare: Material, file: ParsedFile, own: list[LooseMaterial], context: Context
+    ) -> LooseMaterial:
+        """The material that a part names; one that cannot be had stays plain and says why."""
+        model = file.entry
+        if said.number is not None:
+            if 0 <= said.number < len(own):
+                return own[said.number]
+            gap = Unresolved(
+                "material", said.name, f"The file yields {len(own)} materials, none of number {said.number}."
+            )
+            return LooseMaterial(replace(bare, unresolved=(gap,)))
+        if said.textures or said.base_color is not None:
+            return part_material(said, model, lambda name: self._texture(name, model, context), context)
+        for loose in own:
+            if loose.material.name == said.name:
+                return loose
+        found = self.stack.resolve(said.name, model)
         if found.path is None:
             near = f" Near names: {', '.join(found.near)}." if found.near else ""
             why = f"No such material in the sources.{near}"
-            return LooseMaterial(replace(bare, unresolved=(Unresolved("material", bare.name, why),)))
+            return LooseMaterial(replace(bare, unresolved=(Unresolved("material", said.name, why),)))
         try:
-            data = self.stack.read(found.path, context)
-            layout = self._layout(data, found.path)
-            if layout is None or layout.reads != "material":
-                raise InputError(
-                    ErrorCode.UNKNOWN_FORMAT,
-                    "no layout reads this material",
-                    file=found.path,
-                    found=f"bytes {bytes(data[:8]).hex(' ')}",
-                )
-            path = found.path
-            return read_material(data, layout, path, lambda name: self._texture(name, path, context), context)
+            return self._first_material(self._yielding("materials", found.path, context), context)
         except InputError as error:
-            gap = Unresolved("material", bare.name, error.fault.line())
+            gap = Unresolved("material", said.name, error.fault.line())
             return LooseMaterial(replace(bare, unresolved=(gap,)))
+
+    def _first_material(self, file: ParsedFile, context: Context) -> LooseMaterial:
+        found = read_materials(file, lambda name: self._texture(name, file.entry, context), context)
+        if not found:
+            raise InputError(ErrorCode.MALFORMED, "there is no material", file=file.entry)
+        return found[0]
 
     def _texture(self, name: str, beside: str, context: Context) -> FoundTexture:
         found = self.stack.resolve(name, beside)
@@ -239,6 +271,11 @@ def _path_in(found: Resolution, what: str, name: str, beside: str) -> str:
         near = f"near names: {', '.join(found.near)}" if found.near else None
         raise InputError(ErrorCode.REFERENCE, f"no {what} '{name}' in the sources", file=beside, hint=near)
     return found.path
+
+
+def _own_clips(scene: Scene, file: ParsedFile, context: Context) -> Scene:
+    """The scene with the clips that stand in its own file."""
+    return with_clips(scene, read_clips(file, context))[0] if file.yields("clips") else scene
 
 
 def _noted(scene: Scene, faults: list[Fault] | tuple[Fault, ...]) -> Scene:

@@ -122,6 +122,7 @@ _BY_PURPOSE = {
     "skeleton": Kind.SKELETON,
     "clips": Kind.CLIPS,
     "material": Kind.MATERIAL,
+    "texture": Kind.TEXTURE,
     "level": Kind.LEVEL,
     "data": Kind.TABLE,
 }

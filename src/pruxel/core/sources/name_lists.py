@@ -27,10 +27,15 @@ class Hashing(Strict):
     function: Literal[
         "crc32", "fnv1_32", "fnv1a_32", "fnv1_64", "fnv1a_64", "djb2", "murmur3_32", "xxhash32", "xxhash64"
     ]
+    """`crc32 fnv1_32 fnv1a_32 fnv1_64 fnv1a_64 djb2 murmur3_32 xxhash32 xxhash64`."""
     seed: int = Field(0, ge=0, lt=1 << 64)
+    """What it begins with."""
     case: Literal["keep", "lower", "upper"] = "lower"
+    """`lower` (the default), `upper` or `keep`."""
     separator: Literal["/", "\\"] = "/"
+    """What stands between the parts of a path: `/` or `\\`."""
     prefix: str = ""
+    """Put before every path."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -1,4 +1,4 @@
-"""How a layout's `extract` section describes a pack."""
+"""How a layout's `yields` describes the entries of a pack."""
 
 from __future__ import annotations
 
@@ -12,8 +12,8 @@ from pruxel.core.binary.schema import ExpressionText, Layout, Strict
 from pruxel.core.sources.name_lists import Hashing
 
 
-class PackExtract(Strict):
-    """Which fields of the table mean what. Each name without further word is a field of the records in `entries`.
+class EntriesSpec(Strict):
+    """Which fields of the table mean what. Each name without further word is a field of the records in `each`.
 
     `names` is the field that holds a block of zero-ended paths; `path` then is the offset into it, else the path.
     A pack that keeps `hash` instead of `path` gets its paths from name lists, hashed by `hashing`.
@@ -25,31 +25,57 @@ class PackExtract(Strict):
     `key_check` is the CRC-32 of the right key.
     """
 
-    entries: ExpressionText
+    each: ExpressionText
+    """The records of the table."""
     path: str | None = None
+    """The field with the entry's path, or, with `names`, with the offset into that block of zero-ended names."""
     hash: str | None = None
+    """Instead of `path`: the field with a hash of it."""
     hashing: Hashing | None = None
+    """The rules of that hash, see below."""
     offset: str
+    """The field with the byte where the entry begins."""
     base: ExpressionText | None = None
+    """Added to every offset (an expression over the file)."""
     stored: str
+    """The field with its bytes in the pack."""
     size: str | None = None
+    """The field with its unpacked size, when it differs."""
     names: ExpressionText | None = None
+    """The block of names."""
     codec: str | None = None
+    """The field that says how it is compressed."""
     codecs: dict[int, str] = {}
+    """What the numbers of `codec` mean."""
     crc32: str | None = None
+    """The field with a checksum of the unpacked bytes; compared on every read."""
     volume: str | None = None
+    """The field that numbers the file an entry lies in; 0 is this one."""
     volumes: str | None = None
+    """The other files' names: `{stem}` is this file's name without its ending, `{n}`, `{nn}`, `{nnn}` the number with
+    so many digits.
+    """
     blocks: ExpressionText | None = None
+    """The array of stored sizes of blocks, where entries are compressed block by block; the blocks of an entry follow
+    each other from its offset.
+    """
     first_block: str | None = None
+    """The field with an entry's first block."""
     block_size: ExpressionText | None = None
+    """The unpacked size of a block."""
     cipher: Literal["aes_ctr", "aes_cbc", "xor"] | None = None
+    """How entries are encrypted."""
     key: str | None = None
+    """The *name* of the key."""
     iv: str | None = None
+    """The field with the first counter of each."""
     sealed: str | None = None
+    """Only entries whose field is not zero are encrypted."""
     key_check: ExpressionText | None = None
+    """The CRC-32 of the right key."""
 
     @model_validator(mode="after")
-    def _sensible(self) -> PackExtract:
+    def _sensible(self) -> EntriesSpec:
         if (self.path is None) == (self.hash is None):
             message = "a pack has either 'path' or 'hash'"
             raise ValueError(message)
@@ -65,21 +91,24 @@ class PackExtract(Strict):
         return self
 
 
-def pack_extract(layout: Layout) -> PackExtract:
-    """The layout's `extract` section as a pack's; raises `InputError`."""
+def entries_spec(layout: Layout) -> EntriesSpec:
+    """What the layout says of a pack's entries; raises `InputError`."""
     try:
-        return PackExtract.model_validate(layout.extract)
+        return EntriesSpec.model_validate(layout.yields.get("entries", {}))
     except ValidationError as error:
         place, words = validation_words(error)
         raise InputError(
-            ErrorCode.LAYOUT, f"'extract' does not describe a pack: {words}", file=layout.layout, field=place
+            ErrorCode.LAYOUT,
+            f"'yields' does not describe entries: {words}",
+            file=layout.layout,
+            field=f"entries.{place}" if place else "entries",
         ) from error
 
 
 def key_names(layout: Layout) -> set[str]:
     """The keys that a layout names, for its fields or for its entries."""
     found = {spec.key for fields in layout.records.values() for spec in fields if spec.key is not None}
-    return found | ({str(layout.extract["key"])} if "key" in layout.extract else set())
+    return found | ({str(layout.yields["entries"]["key"])} if "key" in layout.yields.get("entries", {}) else set())
 
 
 def volume_name(pattern: str, file_name: str, number: int) -> str:

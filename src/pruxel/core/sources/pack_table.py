@@ -16,7 +16,7 @@ from pruxel.core.binary.records import Record, Table
 from pruxel.core.binary.schema import Layout
 from pruxel.core.binary.values import bytes_of, rows_of, whole_of, wholes_of
 from pruxel.core.sources.keys import Keys
-from pruxel.core.sources.pack_spec import PackExtract, pack_extract
+from pruxel.core.sources.pack_spec import EntriesSpec, entries_spec
 
 _MOST_FAULTS = 100
 
@@ -29,7 +29,7 @@ class PackTable:
     `block_starts` (b + 1,) uint64 counts stored bytes before each block. `names` are the paths as the pack has them.
     """
 
-    spec: PackExtract
+    spec: EntriesSpec
     offsets: AnyArray
     stored: AnyArray
     sizes: AnyArray
@@ -53,10 +53,10 @@ def read_table(
     layout: Layout, data: memoryview, label: str, context: Context, keys: Keys, *, any_version: bool
 ) -> PackTable:
     """Parse the pack's head and table; raises `InputError`, for a missing or wrong key too."""
-    spec = pack_extract(layout)
+    spec = entries_spec(layout)
     head = parse(layout, data, label, context, keys, any_version=any_version)
     _check_key(spec, head, keys, label)
-    entries = rows_of(spec.entries, head, label)
+    entries = rows_of(spec.each, head, label)
     offsets = _whole(entries, spec.offset, label)
     if spec.base is not None:
         offsets = offsets + _unsigned(spec.base, head, label)
@@ -82,7 +82,7 @@ def read_table(
     )
 
 
-def _check_key(spec: PackExtract, head: Record, keys: Keys, label: str) -> None:
+def _check_key(spec: EntriesSpec, head: Record, keys: Keys, label: str) -> None:
     if spec.key is None or spec.key_check is None or spec.key not in keys:
         return
     wanted, found = whole_of(spec.key_check, head, label), zlib.crc32(keys[spec.key])
@@ -106,12 +106,13 @@ def _unsigned(text: str, head: Record, label: str) -> np.uint64:
 def _column(entries: object, name: str, label: str) -> AnyArray:
     try:
         if isinstance(entries, Table):
-            return entries.column(name)
+            column = entries.column(name)
+            return column if isinstance(column, np.ndarray) else np.array(column)
         if isinstance(entries, list):
             return np.array([record[name] for record in entries])
     except KeyError:
         pass
-    raise InputError(ErrorCode.LAYOUT, "'extract' names a field that the table does not have", file=label, field=name)
+    raise InputError(ErrorCode.LAYOUT, "'yields' names a field that the table does not have", file=label, field=name)
 
 
 def _whole(entries: object, name: str, label: str) -> AnyArray:
@@ -125,7 +126,7 @@ def _maybe(entries: object, name: str | None, label: str) -> AnyArray | None:
     return None if name is None else _whole(entries, name, label)
 
 
-def _codecs(entries: object, spec: PackExtract, label: str, count: int) -> tuple[AnyArray, tuple[str, ...]]:
+def _codecs(entries: object, spec: EntriesSpec, label: str, count: int) -> tuple[AnyArray, tuple[str, ...]]:
     if spec.codec is None:
         return np.zeros(count, np.int32), (spec.codecs.get(0, "stored"),)
     values, numbers = np.unique(_column(entries, spec.codec, label), return_inverse=True)
@@ -136,7 +137,7 @@ def _codecs(entries: object, spec: PackExtract, label: str, count: int) -> tuple
     return numbers.astype(np.int32), names
 
 
-def _names(entries: object, spec: PackExtract, head: Record, label: str) -> list[str]:
+def _names(entries: object, spec: EntriesSpec, head: Record, label: str) -> list[str]:
     column = _column(entries, str(spec.path), label)
     if spec.names is None:
         return [str(value) for value in column.tolist()]

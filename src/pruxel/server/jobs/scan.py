@@ -180,7 +180,7 @@ def _read_source(row: SourceRow, context: Context, *, force: bool) -> None:
         _failed(row, error.fault, stamp)
         return
     hashed = named = 0
-    if isinstance(source, PackSource) and source.layout.extract.get("hash"):
+    if isinstance(source, PackSource) and source.layout.yields.get("entries", {}).get("hash"):
         hashed = len(source.paths)
         named = sum(not path.startswith(f"{UNNAMED}/") for path in source.paths)
     if len(listing.entries) >= _MANY and row.state != READY:

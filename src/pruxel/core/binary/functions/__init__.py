@@ -1,0 +1,13 @@
+"""What expressions may call, one module a subject; importing this registers all."""
+
+from pruxel.core.binary.functions import (
+    arrays,
+    directions,
+    matrices,
+    numbers,
+    rotations,
+    texts,
+    triangles,
+)
+
+__all__ = ["arrays", "directions", "matrices", "numbers", "rotations", "texts", "triangles"]

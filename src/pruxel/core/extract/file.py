@@ -1,0 +1,82 @@
+"""One file read by a layout: its records, from which everything that it yields is taken."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import TypeVar
+
+from pydantic import BaseModel, ValidationError
+
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.binary.conventions import Conventions
+from pruxel.core.binary.load import validation_words
+from pruxel.core.binary.parse import parse
+from pruxel.core.binary.reading import Beside
+from pruxel.core.binary.records import Record
+from pruxel.core.binary.schema import Layout
+from pruxel.core.binary.values import each_of, truth_of
+from pruxel.core.scene.origin import Origin
+
+M = TypeVar("M", bound=BaseModel)
+
+
+@dataclass(frozen=True, eq=False)
+class ParsedFile:
+    """The records of an entry, with the layout that read them and the conventions that its numbers follow."""
+
+    layout: Layout
+    head: Record
+    entry: str
+    conventions: Conventions
+
+    @property
+    def stem(self) -> str:
+        """The entry's name without folder and ending."""
+        return self.entry.rsplit("/", 1)[-1].rsplit(".", 1)[0]
+
+    def origin(self, each: str | None, row: int, start: int) -> Origin:
+        """Where something that the file yields comes from."""
+        return Origin(
+            entry=self.entry, record=f"{each or 'file'}[{row}]", start=start, conventions=self.conventions.words()
+        )
+
+    def yields(self, kind: str) -> bool:
+        """Whether the layout says how to take things of this kind."""
+        return kind in self.layout.yields
+
+    def spec(self, kind: str, model: type[M]) -> M:
+        """What the layout says of a kind of thing, in its typed form; raises `InputError` that names the key."""
+        return yielded_spec(self.layout, kind, model)
+
+
+def parse_file(
+    data: memoryview,
+    layout: Layout,
+    entry: str,
+    defaults: Conventions,
+    context: Context,
+    beside: Beside | None = None,
+) -> ParsedFile:
+    """Read the records of a file; raises `InputError`. `beside` gives the bytes of files by their names."""
+    return ParsedFile(layout, parse(layout, data, entry, context, beside=beside), entry, layout.conventions or defaults)
+
+
+def yielded_spec(layout: Layout, kind: str, model: type[M]) -> M:
+    """The layout's section for a kind of thing; raises `InputError` that names the key."""
+    try:
+        return model.model_validate(layout.yields.get(kind, {}))
+    except ValidationError as error:
+        place, words = validation_words(error)
+        raise InputError(
+            ErrorCode.LAYOUT,
+            f"'yields' does not describe {kind}: {words}",
+            file=layout.layout,
+            field=f"{kind}.{place}" if place else kind,
+        ) from error
+
+
+def rows(each: str | None, where: str | None, scope: Record, entry: str) -> Iterator[Record]:
+    """The items that a section goes over, those left out for which `where` does not hold."""
+    return (row for row in each_of(each, scope, entry) if truth_of(where, row, entry, otherwise=True))
