@@ -53,7 +53,7 @@ class ClipsSpec(Strict):
     rotation: ExpressionText | None = None
     """Keys: quaternions x, y, z, w."""
     scale: ExpressionText | None = None
-    """Keys: one number or three."""
+    """Keys: three numbers each, or one (`rows(keys, 1)`)."""
     matrix: ExpressionText | None = None
     """Keys: 4x4 matrices."""
     times: ExpressionText | None = None
@@ -156,8 +156,8 @@ def _keys(track: Record, spec: ClipsSpec, entry: str) -> dict[ChannelPath, AnyAr
             continue  # this track has none
         widths = (1, 3) if path == "scale" else (_WIDTHS[path],)  # type: ignore[index]
         keys = np.asarray(value) if isinstance(value, np.ndarray | tuple) else array_of(text, track, entry, *widths)
-        keys = keys[None] if keys.ndim == 1 and keys.shape[0] == max(widths) and not _many(keys, widths) else keys
-        keys = keys[:, None] if keys.ndim == 1 else keys
+        if keys.ndim == 1:  # one key for the whole clip
+            keys = keys[None]
         if keys.ndim != 2 or keys.shape[1] not in widths or keys.dtype.kind not in "iuf":
             raise bad(
                 entry,
@@ -168,11 +168,6 @@ def _keys(track: Record, spec: ClipsSpec, entry: str) -> dict[ChannelPath, AnyAr
             )
         found[path] = np.repeat(keys, 3, axis=1) if keys.shape[1] == 1 else keys.astype(np.float64)  # type: ignore[index]
     return found
-
-
-def _many(keys: AnyArray, widths: tuple[int, ...]) -> bool:
-    """Whether a row of numbers is many keys of one number each."""
-    return 1 in widths and len(keys) != 3
 
 
 def _stretch(keys: AnyArray, track: Record, spec: ClipsSpec, entry: str, begin: float | None = None) -> AnyArray:

@@ -138,7 +138,8 @@ def _primitive(
         name: stream.values[picks[name]] if name in picks else stream.values for name, stream in arrays.streams.items()
     }
     taken = picks.get("position")
-    positions = turn.turn_points(_three(own["position"]), how)
+    with np.errstate(over="ignore"):  # what becomes of a number too large is told below
+        positions = turn.turn_points(_three(own["position"]), how)
     broken: AnyArray = np.logical_not(np.isfinite(positions).all(axis=1))
     if broken.any():
         raise _not_numbers(broken, own["position"], part, entry)
