@@ -13,8 +13,10 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
 from pruxel.core.binary.conventions import Conventions
 from pruxel.core.binary.load import load_layout
+from pruxel.core.binary.records import Table
 from pruxel.core.extract.clips import read_clips, with_clips
 from pruxel.core.extract.file import ParsedFile, parse_file
+from pruxel.core.extract.level import read_level
 from pruxel.core.extract.meshes import read_model
 from pruxel.core.extract.skeleton import read_skeleton
 from pruxel.core.recipe.inputs import Opener
@@ -156,6 +158,49 @@ def test_the_sprat_is_all_in_one_file() -> None:
     turned = next(still.meshes[node.mesh].primitives[0].positions for node in still.nodes if node.mesh is not None)
     # A quarter turn of the tail about z takes what lies at x = 1 beside it to y = 1, half of the vertex' weight.
     assert np.allclose(turned, [(0, 1, 0), (0, 1, 3), (0.5, 1.5, 1)], atol=1e-3)
+
+
+def test_the_text_examples_read_words_and_blocks() -> None:
+    words = """reef
+# two joints, a square
+joints 2  root -1  0 0 0   "the tip" 0  0 2.5 0
+points 4  0 0 0  0 0  0   1 0 0  1 0  0   1 1 0  1 1  1   0 1 0  0 1  1
+triangles 2   0 1 2   # the lower one
+  0 2 3   "wall blue.dds"
+"""
+    file = read(words.encode(), EXAMPLES["reef_words"])
+    assert isinstance(file.head["sections"][1]["points"], Table)
+    model, skeleton = read_model(file, Context()), read_skeleton(file, Context())
+    [primitive] = model.scene.meshes[0].primitives
+    assert primitive.indices.tolist() == [[0, 1, 2], [0, 2, 3]]
+    assert primitive.uvs[0].tolist() == [[0, 0], [1, 0], [1, 1], [0, 1]]
+    assert primitive.joints is not None
+    assert primitive.joints[:, 0].tolist() == [0, 0, 1, 1]
+    assert model.materials[0].textures == (("base_color", "wall blue.dds"),)
+    assert skeleton.nodes[1].name == "the tip"
+    assert skeleton.nodes[1].translation == (0, 2.5, 0)
+    for broken, expected in ((words.replace("2.5", "two"), "a number"), (words[: words.index("0 2 3")], "6 numbers")):
+        with pytest.raises(InputError) as caught:
+            read(broken.encode(), EXAMPLES["reef_words"])
+        assert caught.value.fault.expected == expected
+        assert caught.value.fault.offset
+    things = """// what stands where
+{ "kind" "prop"  // a lamp
+  "model" "lamp"
+  "origin" "1 2 3"
+}
+{
+  kind prop
+  model crate
+  origin -4 0 0
+  angle 90
+}
+{ kind note }
+"""
+    level = read_level(read(things.replace('"kind" "prop"  //', '"kind" "prop"  //').encode(), EXAMPLES["reef_things"]))
+    assert level.models == ("props/lamp.reef", "props/crate.reef")
+    assert level.placements.positions.tolist() == [[1, 2, 3], [-4, 0, 0]]
+    assert np.allclose(level.placements.rotations[1], (0, 0.5**0.5, 0, 0.5**0.5))
 
 
 def test_the_locked_example_opens_with_its_key_and_its_names(tmp_path: Path) -> None:

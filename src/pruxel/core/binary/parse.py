@@ -15,12 +15,15 @@ import numpy as np
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.binary.fields.registry import field_type
+from pruxel.core.binary.fields.words import past_comments
 from pruxel.core.binary.payload import wrong_key
 from pruxel.core.binary.reading import Beside, Reading, evaluate, integer, most_records, over_budget, whole
 from pruxel.core.binary.records import Record, split_bits
 from pruxel.core.binary.schema import FieldSpec, Layout
+from pruxel.core.binary.trees import read_tree
 
 _DEEPEST = 32
+_WORDS = {"word", "number", "line"}
 
 
 def parse(
@@ -39,7 +42,8 @@ def parse(
     `beside` gives the bytes of a file by its name, None where it is not there.
     """
     reading = Reading(layout, data, name, context, _record, keys=keys or {}, any_version=any_version, beside=beside)
-    record, _ = _record(reading, "file", 0, None, {})
+    given = {} if layout.text is None else {"root": read_tree(layout.text, data, name)}
+    record, _ = _record(reading, "file", 0, None, given)
     return record
 
 
@@ -202,11 +206,18 @@ def _value(reading: Reading, record: Record, spec: FieldSpec, at: int) -> tuple[
     return kind.read(reading, record, spec, at)
 
 
+def _is_more(reading: Reading, spec: FieldSpec, at: int) -> bool:
+    """Whether something stands behind; in a text of words, more than blanks and comments."""
+    if spec.type in _WORDS or any(one.type in _WORDS for one in reading.layout.records.get(spec.type, ())):
+        at = past_comments(reading, at)
+    return at < len(reading.data)
+
+
 def _until(reading: Reading, record: Record, spec: FieldSpec, at: int) -> tuple[list[Any] | np.ndarray, int]:
     """A run that ends where its last item says so, or, with `end`, where the bytes do."""
     kind, items = field_type(spec.type), list[Any]()
     most = most_records(reading)
-    while spec.until != "end" or at < len(reading.data):
+    while spec.until != "end" or _is_more(reading, spec, at):
         if len(items) >= most:
             over_budget(reading, record, spec, at, len(items) + 1)
         begin = at

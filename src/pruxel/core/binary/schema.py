@@ -11,7 +11,7 @@ from pruxel.core.binary.elements import element
 from pruxel.core.binary.expressions import compile_expression
 
 FORMAT_VERSION = 1
-PLAIN_TYPES = ("bytes", "text", "pad", "value", "goto", "sibling")
+PLAIN_TYPES = ("bytes", "text", "pad", "value", "goto", "sibling", "word", "number", "line")
 YIELDS = ("entries", "meshes", "placements", "skeletons", "clips", "materials", "textures", "tables")
 Purpose = Literal["pack", "model", "level", "skeleton", "clips", "material", "texture", "data"]
 _PURPOSES: dict[str, Purpose] = {
@@ -91,7 +91,7 @@ class FieldSpec(Strict):
     name: str | None = Field(None, pattern=r"^[a-z][a-z0-9_]*$")
     """In lower case; a field with no name is read and forgotten."""
     type: str
-    """An element type, the name of a record, or one of `bytes text pad value goto sibling`."""
+    """An element type, the name of a record, or one of `bytes text pad value goto sibling word number line`."""
     count: ExpressionText | None = None
     """An array: one number view for element types, a table for records of fixed size, else a list."""
     until: ExpressionText | None = None
@@ -219,6 +219,10 @@ class Layout(Strict):
     """Where the version of the format stands, and those that are known. Several layouts with one magic are one format
     in several versions: the one that knows a file's version is taken.
     """
+    text: Literal["json", "xml", "table", "blocks"] | None = None
+    """The file is a text that is read as a tree, known as `root`: see below."""
+    comments: tuple[Annotated[str, Field(min_length=1, max_length=4)], ...] = ()
+    """Marks, such as `//` or `#`, behind which a line of words is not read."""
     constants: dict[str, int | float | str] = Field(default_factory=dict)
     """Names for numbers and texts."""
     let: dict[str, ExpressionText] = Field(default_factory=dict)

@@ -90,6 +90,8 @@ def each_of(text: str | None, record: Record, entry: str) -> Iterator[Record]:
         yield from (record.below(row=row) for row in range(value))
     elif isinstance(value, Table) or (isinstance(value, list) and all(isinstance(one, Record) for one in value)):
         yield from (one.below(row=row) for row, one in enumerate(value))
+    elif isinstance(value, list) and value and all(isinstance(one, dict) for one in value):
+        yield from (record.below(**{**one, "row": row, "item": one}) for row, one in enumerate(value))
     elif isinstance(value, list | tuple | np.ndarray):
         plain = value.tolist() if isinstance(value, np.ndarray) and value.ndim == 1 else value
         yield from (record.below(row=row, item=one) for row, one in enumerate(plain))

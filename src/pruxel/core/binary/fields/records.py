@@ -8,6 +8,7 @@ import numpy as np
 
 from pruxel.core.binary.fields.fixed import fixed_dtype
 from pruxel.core.binary.fields.registry import FieldType, register
+from pruxel.core.binary.fields.words import table_of_numbers
 from pruxel.core.binary.reading import Reading, evaluate, most_records, need, over_budget, whole
 from pruxel.core.binary.records import Record, Table
 from pruxel.core.binary.schema import FieldSpec
@@ -32,6 +33,12 @@ class _Records(FieldType):
             need(reading, at, count * size, record, spec)
             array = np.frombuffer(reading.data, fixed.dtype, count, at)
             return Table(spec.type, at, array, record, fixed.meaning), at + count * size
+        if (
+            stride is None
+            and not spec.given
+            and (table := table_of_numbers(reading, record, spec, at, count)) is not None
+        ):
+            return table
         if count > most_records(reading) or count > len(reading.data):
             over_budget(reading, record, spec, at, count)
         items: list[Any] = []
