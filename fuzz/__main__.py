@@ -13,6 +13,7 @@ import time
 from pathlib import Path
 
 from fuzz.run import build_world, campaign, keep, smaller
+from pruxel.core.native.processes import ending_with_us
 from pruxel.sample.build import cached_sample
 
 _PLACE = Path(".fuzz")
@@ -75,7 +76,10 @@ def main() -> int:
         while not _is_over(given, total):
             part += 1
             over, before = False, total
-            with subprocess.Popen(_command(given, total, part), stdout=subprocess.PIPE, text=True) as child:
+            with subprocess.Popen(
+                ending_with_us(_command(given, total, part)), stdout=subprocess.PIPE, text=True
+            ) as child:
+                # A child ends with this process, and an interruption of it is not waited out.
                 for text in child.stdout or ():
                     line = json.loads(text) if text.startswith("{") else {}
                     total = before + line.get("count", total - before)

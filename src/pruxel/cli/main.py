@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import typer
 
+from pruxel.cli import layouts
 from pruxel.cli.commands import convert, inspect, sample
 from pruxel.cli.entries import carve, diff, extract, list_entries
 from pruxel.cli.project import doctor, project
@@ -31,6 +32,7 @@ app.command()(sample)
 app.command()(inspect)
 app.command()(convert)
 app.command()(doctor)
+app.add_typer(layouts.app, name="layout")
 app.add_typer(project, name="project")
 
 

@@ -6,7 +6,7 @@ checked against the end of the file first, and records are counted against a bud
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -35,13 +35,17 @@ def parse(
     *,
     any_version: bool = False,
     beside: Beside | None = None,
+    begun: Callable[[Record], None] | None = None,
 ) -> Record:
     """Read a whole file; raises `InputError` that names file, offset, field, expected and found.
 
     `keys` opens encrypted fields; with `any_version` a version that the layout does not know is read all the same.
-    `beside` gives the bytes of a file by its name, None where it is not there.
+    `beside` gives the bytes of a file by its name, None where it is not there. `begun` hears of the record before it is
+    read, so that what was read before a failure is known.
     """
-    reading = Reading(layout, data, name, context, _record, keys=keys or {}, any_version=any_version, beside=beside)
+    reading = Reading(
+        layout, data, name, context, _record, keys=keys or {}, any_version=any_version, beside=beside, begun=begun
+    )
     given = {} if layout.text is None else {"root": read_tree(layout.text, data, name)}
     record, _ = _record(reading, "file", 0, None, given)
     return record
@@ -66,6 +70,8 @@ def _record(
         reading.context.check()
     reading.depth += 1
     record = Record(kind, start, parent, reading.constants, dict(given), budget=reading.budget, here=start)
+    if parent is None and reading.begun is not None:
+        reading.begun(record)
     cursor = start
     for spec in reading.layout.records[kind]:
         cursor = _field(reading, record, spec, cursor)

@@ -43,6 +43,7 @@ class Reading:
     keys: Mapping[str, bytes] = field(default_factory=dict)
     any_version: bool = False
     beside: Beside | None = None
+    begun: Callable[[Record], None] | None = None
     sealed: dict[str, str] = field(default_factory=dict)
     size: int = 0
     budget: Budget = field(default_factory=Budget)

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from pruxel.core.base.errors import InputError
 from pruxel.core.binary.fields.fixed import fixed_dtype
 from pruxel.core.binary.fields.registry import FieldType, register
 from pruxel.core.binary.fields.words import table_of_numbers
@@ -43,10 +44,15 @@ class _Records(FieldType):
             over_budget(reading, record, spec, at, count)
         items: list[Any] = []
         cursor = at
-        for number in range(count):
-            begin = cursor if stride is None else at + number * stride
-            item, cursor = self.read(reading, record, spec, begin)
-            items.append(item)
+        try:
+            for number in range(count):
+                begin = cursor if stride is None else at + number * stride
+                item, cursor = self.read(reading, record, spec, begin)
+                items.append(item)
+        except InputError:
+            if spec.name is not None:  # what was read so far is of use to whoever looks for the mistake
+                record.values[spec.name], record.spans[spec.name] = items, (at, cursor)
+            raise
         return items, cursor
 
 

@@ -1,0 +1,70 @@
+"""`pruxel layout`: whether a layout holds together, and what it reads of a file."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from pruxel.cli.told import EXIT_INPUT, told
+
+app = typer.Typer(no_args_is_help=True, help="Layouts: check one, or see what it reads of a file.")
+LayoutFile = Annotated[Path, typer.Argument(help="the layout, a YAML file", exists=True, dir_okay=False)]
+
+
+@app.command()
+def check(
+    layout: LayoutFile,
+    files: Annotated[list[Path] | None, typer.Argument(help="files that it should read")] = None,
+) -> None:
+    """Tell all that is wrong with a layout, with line and column; then read files by it."""
+    from pruxel.core.recipe.layout_check import check_layout, what_it_yields
+    from pruxel.core.sources.files import map_file, read_text
+
+    with told():
+        found, faults = check_layout(read_text(layout), layout.name)
+        for fault in faults:
+            sys.stderr.write(f"pruxel: {fault.line()}\n")
+        if found is None or faults:
+            raise typer.Exit(EXIT_INPUT)
+        sys.stdout.write(f"{layout.name}: holds together; yields {', '.join(found.yields) or 'records'}\n")
+        for path in files or ():
+            for line in what_it_yields(found, map_file(path), path.name):
+                sys.stdout.write(f"{path.name}: {line}\n")
+
+
+@app.command()
+def explain(
+    layout: LayoutFile,
+    file: Annotated[Path, typer.Argument(help="the file to read", exists=True, dir_okay=False)],
+    *,
+    as_json: Annotated[bool, typer.Option("--json", help="as one JSON value")] = False,
+    depth: Annotated[int, typer.Option(help="how many levels of records", min=1, max=32)] = 4,
+) -> None:
+    """Show the records of a file: each field with its bytes and its value; what was read before a failure too."""
+    from pruxel.core.base.errors import InputError
+    from pruxel.core.binary.explain import explained
+    from pruxel.core.binary.load import load_layout
+    from pruxel.core.sources.files import map_file, read_text
+
+    with told():
+        tree, fault = explained(load_layout(read_text(layout), layout.name), map_file(file), file.name, depth)
+        if as_json:
+            sys.stdout.write(
+                json.dumps({"fields": tree, "fault": None if fault is None else fault.line()}, indent=1) + "\n"
+            )
+        else:
+            _write(tree, 0)
+        if fault is not None:
+            raise InputError.of(fault)
+
+
+def _write(fields: list[dict[str, Any]], level: int) -> None:
+    """First byte, bytes, name and value of each field."""
+    for one in fields:
+        first, end = one["bytes"]
+        sys.stdout.write(f"{first:>10,} {end - first:>9,}  {'  ' * level}{one['name']}  {one['value']}\n")
+        _write(one.get("fields", []), level + 1)

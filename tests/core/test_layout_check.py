@@ -1,0 +1,95 @@
+"""All that is wrong with a layout, told at once with line and column; what is read of a file, also up to a failure."""
+
+from __future__ import annotations
+
+import json
+import struct
+from pathlib import Path
+
+import pytest
+from typer.testing import CliRunner
+
+from pruxel.cli.main import app
+from pruxel.core.binary.explain import explained
+from pruxel.core.binary.load import load_layout
+from pruxel.core.recipe.layout_check import check_layout
+
+LAYOUTS = sorted((Path(__file__).resolve().parents[2] / "src/pruxel/sample/data/layouts").glob("*.yaml"))
+SKELETON = next(path for path in LAYOUTS if path.stem == "skeleton")
+FILE = b"BSKL" + struct.pack("<HH", 1, 2) + b"".join(
+    struct.pack(f"<B{len(name)}sh7f", len(name), name, parent, 0, 1, 0, 0, 0, 0, 1) for name, parent in ((b"root", -1), (b"tip", 0))
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("path", LAYOUTS, ids=lambda path: path.stem)
+def test_what_ships_holds_together(path: Path) -> None:
+    layout, faults = check_layout(path.read_text(), path.name)
+    assert layout is not None
+    assert [fault.line() for fault in faults] == []
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "places"),
+    [
+        ("rotation: turn", "rotatoin: turn", {"there is no key 'rotatoin'": "rotatoin: turn"}),
+        ("joint: name", "joint: nmae", {"names 'nmae'": "joint: nmae"}),
+        ("type: i16}", "type: i16, when: prnt > 0}", {"names 'prnt'": "when: prnt"}),
+        ("match: {magic: BSKL", "match: {magci: BSKL", {"there is no key 'magci'": "magci"}),
+        ("version: {field: version", "let: {a: b}\nversion: {field: version", {"names 'b'": "a: b"}),
+        ("parent: parent", "parent: [parent]", {"should be a text": "parent: [parent]"}),
+        ("count: joint_count", "count: joint_count +", {"is not an expression": "count: joint_count +"}),
+        (
+            "joints: joints\n",
+            "relative_to: world\n",
+            {"should be 'parent', 'model' or 'inverse'": "relative_to: world", "'joints' is missing": "skeletons:"},
+        ),
+    ],
+)
+def test_each_mistake_is_told_where_it_stands(old: str, new: str, places: dict[str, str]) -> None:
+    text = SKELETON.read_text().replace(old, new)
+    assert text != SKELETON.read_text()
+    _, faults = check_layout(text, "s.yaml")
+    assert len(faults) == len(places)
+    for words, near in places.items():
+        fault = next(fault for fault in faults if words in fault.line())
+        line, column = (int(word.split()[-1]) for word in str(fault.field).split(",")[:2])
+        assert text.splitlines()[line - 1][column - 1 :].startswith(near)
+
+
+def test_several_mistakes_come_together() -> None:
+    text = SKELETON.read_text().replace("type: u16", "tpye: u16").replace("magic: BSKL", "magic: [1]")
+    _, faults = check_layout(text, "s.yaml")
+    assert len(faults) >= 5
+    assert not any("Input should" in fault.line() or "pydantic" in fault.line() for fault in faults)
+
+
+def test_a_whole_file_is_explained_and_a_broken_one_as_far_as_it_was_read() -> None:
+    layout = load_layout(SKELETON.read_text(), "s.yaml")
+    tree, fault = explained(layout, memoryview(FILE), "f.bsk", 4)
+    assert fault is None
+    names = {one["name"]: one for one in tree}
+    assert names["joint_count"] == {"name": "joint_count", "bytes": [6, 8], "value": "2"}
+    assert [one["fields"][0]["value"] for one in names["joints"]["fields"]] == ["'root'", "'tip'"]
+    assert names["joints"]["bytes"] == [8, len(FILE)]
+    tree, fault = explained(layout, memoryview(FILE[:-20]), "f.bsk", 4)
+    assert fault is not None
+    assert fault.offset is not None
+    assert tree[-1]["value"] == "1 items"
+    assert tree[-1]["fields"][0]["fields"][1]["value"] == "-1"
+
+
+def test_the_commands_tell_and_end_with_their_codes(tmp_path: Path) -> None:
+    (tmp_path / "good.bsk").write_bytes(FILE)
+    (tmp_path / "cut.bsk").write_bytes(FILE[:-3])
+    (tmp_path / "bad.yaml").write_text(SKELETON.read_text().replace("joint: name", "joint: nmae"))
+    run = CliRunner()
+    good = run.invoke(app, ["layout", "check", str(SKELETON), str(tmp_path / "good.bsk")])
+    assert (good.exit_code, good.stdout.splitlines()[-1]) == (0, "good.bsk: skeleton 'good', 2 joints")
+    cut = run.invoke(app, ["layout", "check", str(SKELETON), str(tmp_path / "cut.bsk")])
+    assert cut.exit_code == 3
+    assert "the file ends inside this field" in cut.stderr
+    bad = run.invoke(app, ["layout", "check", str(tmp_path / "bad.yaml")])
+    assert bad.exit_code == 3
+    assert "line 19, column 5" in bad.stderr
+    told = run.invoke(app, ["layout", "explain", str(SKELETON), str(tmp_path / "good.bsk"), "--json"])
+    assert [one["name"] for one in json.loads(told.stdout)["fields"]] == ["magic", "version", "joint_count", "joints"]
