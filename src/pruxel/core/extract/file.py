@@ -11,10 +11,11 @@ from pydantic import BaseModel, ValidationError
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.binary.conventions import Conventions
+from pruxel.core.binary.expressions import compile_expression
 from pruxel.core.binary.load import validation_words
 from pruxel.core.binary.parse import parse
 from pruxel.core.binary.reading import Beside
-from pruxel.core.binary.records import Record
+from pruxel.core.binary.records import Record, Table
 from pruxel.core.binary.schema import Layout
 from pruxel.core.binary.values import each_of, truth_of
 from pruxel.core.scene.origin import Origin
@@ -75,6 +76,17 @@ def yielded_spec(layout: Layout, kind: str, model: type[M]) -> M:
             file=layout.layout,
             field=f"{kind}.{place}" if place else kind,
         ) from error
+
+
+def byte_of(text: str | None, row: int, scope: Record) -> int:
+    """Where what an expression is made of stands in the file: row `row` of the field that it starts from."""
+    for name in sorted(compile_expression(text or "0").names):
+        value = scope.values.get(name)
+        if isinstance(value, Table):
+            return value.start + row * value.array.dtype.itemsize
+        if name in scope.spans:
+            return scope.spans[name][0]
+    return scope.start
 
 
 def rows(each: str | None, where: str | None, scope: Record, entry: str) -> Iterator[Record]:

@@ -14,7 +14,7 @@ from pruxel.core.binary.schema import ExpressionText
 from pruxel.core.binary.values import array_of, matrix_of, value_of
 from pruxel.core.extract.conventions import turn_rotations, turning
 from pruxel.core.extract.elements import bad
-from pruxel.core.extract.file import ParsedFile, rows
+from pruxel.core.extract.file import ParsedFile, byte_of, rows
 from pruxel.core.extract.placing import PlacingSpec, matrix_in
 from pruxel.core.geometry.transforms import turns_of
 from pruxel.core.scene.place import Placements
@@ -63,7 +63,7 @@ def read_level(file: ParsedFile) -> Level:
     spec = file.spec("placements", PlacementsSpec)
     stored = _at_once(spec, file.head, file.entry) if spec.each is None else _row_by_row(spec, file)
     models, numbers = _models(spec, stored, file)
-    _check_places(stored, file)
+    _check_places(spec, stored, file)
     how = turning(file.conventions)
     points = stored.translation @ (how.ours_from_file.T * how.unit_m)
     scales = stored.scale @ np.abs(how.ours_from_file.T)
@@ -125,19 +125,22 @@ def _models(spec: PlacementsSpec, stored: _Stored, file: ParsedFile) -> tuple[tu
     if isinstance(stored.model, list) or np.asarray(stored.model).dtype.kind not in "iu":
         raise bad(file.entry, file.head, "'model' should be a number into 'models'")
     numbers = np.asarray(stored.model).astype(np.int64)
-    if len(numbers) and not 0 <= int(numbers.min()) <= int(numbers.max()) < len(listed):
+    beyond = (numbers < 0) | (numbers >= len(listed))
+    if beyond.any():
+        first = int(np.argmax(beyond))
         raise InputError(
             ErrorCode.REFERENCE,
             "a placement names a model that the level does not list",
             file=file.entry,
+            offset=byte_of(spec.model, first, file.head),
             field=f"placements.{spec.model}",
             expected=f"a number below {len(listed)}",
-            found=f"{int(numbers.max())}",
+            found=f"{int(numbers[first])}",
         )
     return tuple(listed), numbers
 
 
-def _check_places(stored: _Stored, file: ParsedFile) -> None:
+def _check_places(spec: PlacementsSpec, stored: _Stored, file: ParsedFile) -> None:
     """Everything stands somewhere."""
     for what in ("translation", "rotation", "scale"):
         values = getattr(stored, what)
@@ -148,7 +151,7 @@ def _check_places(stored: _Stored, file: ParsedFile) -> None:
                 ErrorCode.MALFORMED,
                 "something is placed nowhere",
                 file=file.entry,
-                offset=file.head.start,
+                offset=byte_of(spec.matrix or getattr(spec, what), first, file.head),
                 field=f"placements[{first}].{what}",
                 expected="finite numbers",
                 found=str(values[first].tolist()),
