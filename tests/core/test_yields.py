@@ -446,6 +446,11 @@ def test_records_are_given_values_and_checked() -> None:
         ),
         ("  meshes: {vertices: {elements: {position: points}}, scale: 0}", "stands nowhere"),
         ("  meshes: {vertices: {elements: {position: {type: f32x3}}}}", "has no 'data'"),
+        (
+            "  meshes: {vertices: {data: raw, elements: {position: {type: f32x3}, normal: {type: f32}}}}",
+            "'f32', 1 of them",
+        ),
+        ("  meshes: {vertices: {data: raw, elements: {position: {type: f32x3}, uv0: {type: u8}}}}", "'u8', 1 of them"),
         ("  meshes: {vertices: {data: points, elements: {position: {type: f32x3}}}}", "bytes"),
         (
             "  meshes: {vertices: {elements: {position: points, joints: 'full(5, 4)', weights: 'full(vec(1, 1, 1), 4)'}}}",
@@ -455,7 +460,14 @@ def test_records_are_given_values_and_checked() -> None:
 )
 def test_what_does_not_fit_says_what_and_where(yields: str, words: str) -> None:
     with pytest.raises(InputError) as caught:
-        read_model(file_of("  file: [{name: points, type: f32x3, count: 4}]", yields, SQUARE.tobytes()), Context())
+        read_model(
+            file_of(
+                "  file: [{name: points, type: f32x3, count: 4}, {name: raw, type: bytes, size: 48, at: 0}]",
+                yields,
+                SQUARE.tobytes(),
+            ),
+            Context(),
+        )
     assert words in caught.value.fault.line()
     assert caught.value.fault.file == "a/odd.bin"
 

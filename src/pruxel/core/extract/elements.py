@@ -165,8 +165,21 @@ def read_vertices(part: Record, spec: Vertices, entry: str, endian: str) -> dict
             values = elements_of(data, place.kind, number, strides[place.semantic], place.offset, endian)
         except ValueError as error:
             raise bad(entry, part, f"'{place.semantic}' of the vertices cannot be read: {error}") from None
+        _check_width(place, part, entry)
         found[place.semantic] = _finished(values, place.spec, part, entry)
     return found
+
+
+def _check_width(place: _Placed, part: Record, entry: str) -> None:
+    widths = WIDTHS[place.semantic]
+    if place.kind.components not in widths:
+        raise bad(
+            entry,
+            part,
+            f"'{place.semantic}' of the vertices is of the wrong type",
+            expected=f"{' or '.join(map(str, widths[:4]))} numbers",
+            found=f"'{place.kind.name}', {place.kind.components} of them",
+        )
 
 
 def _finished(values: AnyArray, spec: ElementSpec, part: Record, entry: str) -> Stream:
