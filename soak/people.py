@@ -15,6 +15,7 @@ from typing import Any
 import httpx2
 
 _AWAY = (502, 503)
+_LOOKS_EVERY, _MOST_WAITING = 20, 15
 _PATIENCE_SECONDS = 60.0
 MODELS = ("actors/crab_toll/crab_toll.brm",)
 
@@ -63,6 +64,8 @@ class Person:
                     self._begin()
                 self._rng.choice(acts)()
                 self.told.done += 1
+                if self.told.done % _LOOKS_EVERY == 0:
+                    self._wait(self._few_wait)
             except RefusedError as refusal:
                 if refusal.status >= 500 and refusal.status not in _AWAY:
                     self.told.mistakes.append(str(refusal))
@@ -117,6 +120,11 @@ class Person:
                 raise RefusedError(408, "waited in vain")
             time.sleep(0.3)
         return found
+
+    def _few_wait(self) -> bool:
+        """Nobody asks for more and more while nothing of it comes."""
+        jobs = self.ask("GET", f"/api/projects/{self.project}/jobs")
+        return sum(job["status"] == "queued" for job in jobs) < _MOST_WAITING
 
     def _step(self) -> None:
         steps = [{"step": "set_units", "params": {"factor": self._rng.randint(2, 10**6) / 1000}, "on": True}]

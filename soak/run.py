@@ -50,7 +50,7 @@ def soak(folder: Path, sample: Path, seconds: float, seed: int, number: int = 3,
 def _run(app: Application, sample: Path, seconds: float, seed: int, number: int, outcome: Outcome) -> None:
     app.start()
     people = [Person(n, seed, lambda: app.addresses[-1], sample) for n in range(number)]
-    harm, over = Harm(app, seed, max(seconds / 40, 1.5)), threading.Event()
+    harm, over = Harm(app, seed, min(max(seconds / 40, 1.5), 15.0)), threading.Event()
     threads = [threading.Thread(target=one.work, args=(over,), daemon=True) for one in (*people, harm)]
     for thread in threads[:-1]:
         thread.start()

@@ -195,6 +195,24 @@ def test_a_job_can_be_cancelled(client: TestClient, project: str, crab: str, wai
     assert not list(settings().deliveries.glob("*unwanted*"))
 
 
+def test_what_nobody_asks_for_any_more_is_not_worked_on(
+    client: TestClient, project: str, crab: str, worker: Worker, wait_for: Wait
+) -> None:
+    """A slider that is dragged asks for one view after the other: of those that wait, only the last is made."""
+    before = client.get(f"/api/workpieces/{crab}").json()["steps"]
+    worker.stop()
+    asked = []
+    for factor in (2, 3, 4):
+        use = {"step": "set_units", "params": {"factor": factor / 7}, "on": True}
+        client.put(f"/api/workpieces/{crab}/steps", json={"steps": [use]})
+        asked.append(client.get(f"/api/workpieces/{crab}/view").json()["job"])
+    assert [client.get(f"/api/jobs/{job}").json()["status"] for job in asked] == ["cancelled", "cancelled", "queued"]
+    assert {job["id"] for job in client.get(f"/api/projects/{project}/jobs").json()} & set(asked) >= {asked[2]}
+    worker.start()
+    view(client, crab, wait_for)
+    client.put(f"/api/workpieces/{crab}/steps", json={"steps": before})
+
+
 def test_unmounting_takes_the_entries_along(client: TestClient, game: Path, worker: Worker, wait_for: Wait) -> None:
     made = new_project(client, "short-lived")
     job = client.post(f"/api/projects/{made}/sources", json={"path": str(game / "reef.brp")}).json()

@@ -27,7 +27,7 @@ from pruxel.server.jobs.stacks import StoredStack, at_source, stored_stack
 from pruxel.server.jobs.view import view_key
 from pruxel.server.store.blobs import has_blob
 from pruxel.server.store.database import reading, session
-from pruxel.server.store.jobs import tell
+from pruxel.server.store.jobs import overtake, tell
 from pruxel.server.store.missing import not_found
 from pruxel.server.store.revisions import add_revision, ends_of, move, steps_of
 from pruxel.server.store.tables import View, Workpiece
@@ -181,5 +181,6 @@ def get_view(workpiece: UUID) -> ViewOut:
     payload = {"key": key, "workpiece": str(found.id), "entries": found.entries, "steps": steps}
     with session() as db:
         job = put_job(db, found.project_id, "view", f"Opening {found.name}", payload)
+        overtake(db, job, "workpiece")
     content = None if stored is None else ViewContent.model_validate(stored.content)
     return ViewOut(key=key, content=content, job=job.id)

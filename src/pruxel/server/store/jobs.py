@@ -92,6 +92,14 @@ def ask_to_stop(db: Session, job: Job) -> None:
         change_job(db, job.id, cancel=True, status="cancelled" if job.status == "queued" else job.status)
 
 
+def overtake(db: Session, job: Job, same: str) -> None:
+    """End jobs of the same kind that still wait and have the same value under `same`: nobody asks for them any more."""
+    wanted = (Job.project_id == job.project_id, Job.kind == job.kind, Job.status == "queued", Job.id != job.id)
+    about = Job.payload[same].astext == str(job.payload[same])
+    for older in db.execute(select(Job.id).where(*wanted, about).order_by(Job.id)).scalars():
+        change_job(db, older, status="cancelled", cancel=True, away=True)
+
+
 def work_goes_on(db: Session, but: Collection[str]) -> bool:
     """Whether a job of another kind than those waits or runs."""
     wanted = (Job.status.in_(ACTIVE), Job.kind.not_in(but))
