@@ -19,6 +19,8 @@ from pruxel.core.extract.file import ParsedFile, parse_file
 from pruxel.core.extract.level import read_level
 from pruxel.core.extract.meshes import read_model
 from pruxel.core.extract.skeleton import read_skeleton
+from pruxel.core.extract.textures import read_textures
+from pruxel.core.images.decode import decode_image
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.measure import measure
 from pruxel.core.scene.pose import posed, stiff
@@ -201,6 +203,25 @@ triangles 2   0 1 2   # the lower one
     assert level.models == ("props/lamp.reef", "props/crate.reef")
     assert level.placements.positions.tolist() == [[1, 2, 3], [-4, 0, 0]]
     assert np.allclose(level.placements.rotations[1], (0, 0.5**0.5, 0, 0.5**0.5))
+
+
+def test_the_mosaic_is_unpacked_untiled_and_coloured() -> None:
+    """Sixteen colours, 8 by 4 texels in tiles of 4 by 2, two texels a byte, bytes in runs, the lowest row first."""
+    rng = np.random.default_rng(4)
+    words = rng.integers(0, 1 << 16, 16)
+    numbers = rng.integers(0, 16, (4, 8))
+    numbers[:2, :4] = 3
+    tiles = [numbers[y : y + 2, x : x + 4].ravel() for y in (0, 2) for x in (0, 4)]
+    order = np.concatenate(tiles)
+    raw = (order[::2] | order[1::2] << 4).astype(np.uint8).tobytes()
+    assert raw[:4] == bytes([0x33] * 4)
+    packed = bytes([127 + 4, 0x33, len(raw) - 5]) + raw[4:]
+    data = struct.pack("<4sHH", b"MOSC", 8, 4) + words.astype("<u2").tobytes() + packed
+    [texture] = read_textures(read(data, EXAMPLES["mosaic"]), Context())
+    red, green, blue = (words >> 11) / 31, ((words >> 5) & 63) / 63, (words & 31) / 31
+    wanted = np.rint(np.stack([red, green, blue], axis=1) * 255).astype(np.uint8)[numbers][::-1]
+    assert np.array_equal(texture.texels, wanted)
+    assert np.array_equal(decode_image(texture.png(), "x.png").rgba[..., :3], wanted)
 
 
 def test_the_locked_example_opens_with_its_key_and_its_names(tmp_path: Path) -> None:

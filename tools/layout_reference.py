@@ -22,6 +22,7 @@ from pruxel.core.extract.material import MaterialsSpec, TextureList
 from pruxel.core.extract.meshes import MeshesSpec, WeightedPoints
 from pruxel.core.extract.placing import PlacingSpec
 from pruxel.core.extract.skeleton import SkeletonsSpec
+from pruxel.core.extract.textures import TexturesSpec
 from pruxel.core.sources.name_lists import Hashing
 from pruxel.core.sources.pack_spec import EntriesSpec
 
@@ -47,6 +48,7 @@ MODELS: dict[str, type[BaseModel]] = {
     "materials": MaterialsSpec,
     "texture list": TextureList,
     "placements": PlacementsSpec,
+    "textures": TexturesSpec,
 }
 _BLOCK = re.compile(r"(<!-- table: ([a-z ]+) -->\n).*?(<!-- end -->)", re.DOTALL)
 

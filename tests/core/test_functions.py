@@ -168,6 +168,44 @@ def test_a_net_of_curved_patches_meets_its_corners_and_its_middle() -> None:
     assert (len(faces), sorted(set(faces.ravel().tolist()))) == (64, list(range(45)))
 
 
+@given(st.integers(0, 4), st.integers(0, 4))
+def test_woven_texels_are_those_of_a_plain_loop(wide: int, high: int) -> None:
+    width, height = 1 << wide, 1 << high
+    wanted = np.zeros((height, width), np.int64)
+    for y in range(height):
+        for x in range(width):
+            place, bit = 0, 0
+            for n in range(5):
+                for size, value in ((wide, x), (high, y)):
+                    if n < size:
+                        place |= ((value >> n) & 1) << bit
+                        bit += 1
+            wanted[y, x] = place
+    found = value("unwoven(range(w * h), w, h)", w=width, h=height)
+    assert found.tolist() == wanted.ravel().tolist()
+    assert sorted(found.tolist()) == list(range(width * height))
+
+
+@given(st.lists(st.tuples(st.integers(1, 128), st.booleans(), st.binary(min_size=2, max_size=2)), max_size=12))
+def test_runs_unpack_to_what_was_packed(runs: list[tuple[int, bool, bytes]]) -> None:
+    """Packed here, three ways, with items of two bytes."""
+    plain = b"".join(item * number for number, _, item in runs)
+    for way in ("high_is_run", "high_is_literal", "signed"):
+        packed = b""
+        for number, same, item in runs:
+            if way == "signed":
+                same = same and number > 1
+                packed += bytes([257 - number if same else number - 1])
+            else:
+                packed += bytes([number - 1 + (128 if same == (way == "high_is_run") else 0)])
+            packed += item if same else item * number
+        found = value(f"unrun(d, n, 2, '{way}')", d=memoryview(packed), n=len(plain))
+        assert bytes(found) == plain
+        if packed:
+            with pytest.raises(InputError):
+                value(f"unrun(d, n, 2, '{way}')", d=memoryview(packed[:-1]), n=len(plain))
+
+
 @pytest.mark.parametrize(
     ("text", "words"),
     [

@@ -70,7 +70,7 @@ def _came_and_went(what: str, mine: Iterable[str], theirs: Iterable[str]) -> lis
 
 
 def _texture(opened: Opener, this: str, other: str, context: Context) -> list[str]:
-    mine, theirs = (decode_image(opened.stack.read(path, context), path, context.limits) for path in (this, other))
+    mine, theirs = (decode_image(opened.picture(path, context), path, context.limits) for path in (this, other))
     a, b = mine.info, theirs.info
     lines = [
         *_instead("texels", f"{a.width} × {a.height}", f"{b.width} × {b.height}"),

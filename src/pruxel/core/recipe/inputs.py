@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from pruxel.core.base.context import Context
@@ -13,6 +14,7 @@ from pruxel.core.extract.level import Level, read_level
 from pruxel.core.extract.material import FoundTexture, LooseMaterial, part_material, read_materials
 from pruxel.core.extract.meshes import PartMaterial, read_model, skeleton_named
 from pruxel.core.extract.skeleton import on_skeleton, read_skeleton
+from pruxel.core.extract.textures import LooseTexture, read_textures
 from pruxel.core.formats import gltf, obj
 from pruxel.core.formats.registry import format_for
 from pruxel.core.images.decode import decode_image, media_type
@@ -74,9 +76,10 @@ class Opener:
             return _noted(found.scene, found.faults)
         kind = self.stack.kind_of(path)
         if kind is Kind.TEXTURE:
-            decode_image(data, path, context.limits)
+            picture = self.picture(path, context)
+            decode_image(picture, path, context.limits)
             name = path.rsplit("/", 1)[-1].rsplit(".", 1)[0]
-            return texture_sheet(Image(name, EncodedImage(bytes(data), media_type(data, path))), path)
+            return texture_sheet(Image(name, EncodedImage(bytes(picture), media_type(picture, path))), path)
         raise InputError(
             ErrorCode.UNKNOWN_FORMAT,
             f"nothing here can open this {kind} as a scene",
@@ -155,6 +158,20 @@ class Opener:
         """A level's placements; raises `InputError` when no layout reads it."""
         return read_level(self._yielding("placements", path, context))
 
+    def picture(self, path: str, context: Context) -> memoryview:
+        """A texture as a picture of an open format: as it is, or the first that a layout finds. Raises `InputError`."""
+        return self.pictured(self.stack.read(path, context), path, context)
+
+    def pictured(self, data: memoryview, path: str, context: Context) -> memoryview:
+        """The same for bytes that are read already."""
+        file = self._file(data, path, context)
+        if file is None or not file.yields("textures"):
+            return data
+        found = read_textures(file, context)
+        if not found:
+            raise InputError(ErrorCode.MALFORMED, "there is no texture", file=path)
+        return memoryview(found[0].png())
+
     def _yielding(self, kind: str, path: str, context: Context) -> ParsedFile:
         """An entry that yields a kind of thing; raises `InputError` when no layout says so."""
         data = self.stack.read(path, context)
@@ -191,12 +208,13 @@ class Opener:
         skeleton, faults = self._skeleton(file, above, context)
         rest = None if skeleton is None else world_from_local(skeleton)[list(skeleton.skins[0].joints)]
         model = read_model(file, context.part(0.0, 0.6), rest)
+        inner = {one.name: one for one in read_textures(file, context)} if file.yields("textures") else {}
         own = list[LooseMaterial]()
         if file.yields("materials"):
-            own = read_materials(file, lambda name: self._texture(name, file.entry, context), context)
+            own = read_materials(file, lambda name: self._texture(name, file.entry, context, inner), context)
         assigned: dict[int, tuple[Material, dict[str, Image]]] = {}
         for (index, said), part in context.part(0.6, 1.0).each(list(enumerate(model.materials)), lambda m: m[1].name):
-            loose = self._material(said, model.scene.materials[index], file, own, part)
+            loose = self._material(said, model.scene.materials[index], file, own, inner, part)
             assigned[index] = (loose.material, loose.images)
         scene, faults = assign_materials(model.scene, assigned), [*faults, *model.faults]
         if skeleton is not None:
@@ -222,7 +240,13 @@ class Opener:
         return only, []
 
     def _material(
-        self, said: PartMaterial, bare: Material, file: ParsedFile, own: list[LooseMaterial], context: Context
+        self,
+        said: PartMaterial,
+        bare: Material,
+        file: ParsedFile,
+        own: list[LooseMaterial],
+        inner: Mapping[str, LooseTexture],
+        context: Context,
     ) -> LooseMaterial:
         """The material that a part names; one that cannot be had stays plain and says why."""
         model = file.entry
@@ -234,7 +258,7 @@ class Opener:
             )
             return LooseMaterial(replace(bare, unresolved=(gap,)))
         if said.textures or said.base_color is not None:
-            return part_material(said, model, lambda name: self._texture(name, model, context), context)
+            return part_material(said, model, lambda name: self._texture(name, model, context, inner), context)
         for loose in own:
             if loose.material.name == said.name:
                 return loose
@@ -255,13 +279,18 @@ class Opener:
             raise InputError(ErrorCode.MALFORMED, "there is no material", file=file.entry)
         return found[0]
 
-    def _texture(self, name: str, beside: str, context: Context) -> FoundTexture:
+    def _texture(
+        self, name: str, beside: str, context: Context, inner: Mapping[str, LooseTexture] | None = None
+    ) -> FoundTexture:
+        """A texture by its name: one of the same file (`inner`), or an entry."""
+        if inner and name in inner:
+            return FoundTexture(f"{beside}#{name}.png", inner[name].png())
         found = self.stack.resolve(name, beside)
         if found.path is None:
             near = f" Near names: {', '.join(found.near)}." if found.near else ""
             return FoundTexture(name, None, f"No such entry in the sources.{near}")
         try:
-            return FoundTexture(found.path, bytes(self.stack.read(found.path, context)))
+            return FoundTexture(found.path, bytes(self.picture(found.path, context)))
         except InputError as error:
             return FoundTexture(found.path, None, error.fault.line())
 

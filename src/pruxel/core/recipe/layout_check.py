@@ -21,6 +21,7 @@ from pruxel.core.extract.level import PlacementsSpec, read_level
 from pruxel.core.extract.material import FoundTexture, MaterialsSpec, read_materials
 from pruxel.core.extract.meshes import MeshesSpec, read_model
 from pruxel.core.extract.skeleton import SkeletonsSpec, read_skeleton, read_skeletons
+from pruxel.core.extract.textures import TexturesSpec, read_textures
 from pruxel.core.native.codecs import CODECS
 from pruxel.core.scene.walk import world_from_local
 from pruxel.core.sources.pack_spec import EntriesSpec
@@ -33,6 +34,7 @@ SECTIONS: dict[str, type[BaseModel]] = {
     "skeletons": SkeletonsSpec,
     "clips": ClipsSpec,
     "materials": MaterialsSpec,
+    "textures": TexturesSpec,
 }
 _ALWAYS = frozenset({"file_end", "file_name", "endian", "start_of_record", "here", "row", "item", "group", "root"})
 
@@ -85,6 +87,10 @@ def what_it_yields(layout: Layout, data: memoryview, name: str) -> list[str]:
     if "materials" in layout.yields:
         loose = read_materials(file, lambda path: FoundTexture(path, None), context)
         found += [f"material '{one.material.name}'" for one in loose]
+    if "textures" in layout.yields:
+        found += [
+            f"texture '{t.name}', {t.texels.shape[1]} x {t.texels.shape[0]}" for t in read_textures(file, context)
+        ]
     if "placements" in layout.yields:
         level = read_level(file)
         found.append(f"{len(level.placements.model):,} placements of {len(level.models)} models")

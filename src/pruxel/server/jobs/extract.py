@@ -19,6 +19,7 @@ from pruxel.core.base.writing import cannot_write, make_folder, stops_everything
 from pruxel.core.images import png
 from pruxel.core.images.decode import decode_image
 from pruxel.core.native.threads import made_ahead
+from pruxel.core.recipe.inputs import Opener
 from pruxel.core.sources.files import steady
 from pruxel.core.sources.names import Places, safe_path
 from pruxel.server.jobs.risk import at, left_alone, risk_of
@@ -115,6 +116,7 @@ def extract(job: Job, context: Context) -> None:
     before_now = int(payload.get("failed", 0)) - len(faults)
     careful, check = bool(payload.get("careful")), left_alone(job.project_id)
     _check_space(folder, total_bytes - written)
+    opened = Opener(stack) if payload.get("png") else None
     start, before = time.monotonic(), written
 
     def read(item: tuple[EntryRow, str]) -> tuple[EntryRow, str, memoryview | InputError]:
@@ -141,7 +143,7 @@ def extract(job: Job, context: Context) -> None:
             if isinstance(data, InputError):
                 faults.append(data.fault.line())
             else:
-                written += _write(row, data, folder, name, faults, context, as_png=bool(payload.get("png")))
+                written += _write(row, data, folder, name, faults, context, opened)
             done += 1
     finally:
         _keep(job.id, done, written, faults, before_now + len(faults))
@@ -168,13 +170,20 @@ def _pace(done: int, total: int, written: int, total_bytes: int, lately: int, se
 
 
 def _write(
-    row: EntryRow, data: memoryview, folder: Path, name: str, faults: list[str], context: Context, *, as_png: bool
+    row: EntryRow,
+    data: memoryview,
+    folder: Path,
+    name: str,
+    faults: list[str],
+    context: Context,
+    as_png: Opener | None,
 ) -> int:
     """Write one entry; returns the bytes written. What is the matter with it alone is told in `faults`."""
     try:
         size = write_below(folder, name, _pieces(data, context))
-        if as_png and row.kind == "texture":
-            write_below(folder, f"{name}.png", [png.encode(decode_image(data, row.path, context.limits).rgba)])
+        if as_png is not None and row.kind == "texture":
+            picture = as_png.pictured(data, row.path, context)
+            write_below(folder, f"{name}.png", [png.encode(decode_image(picture, row.path, context.limits).rgba)])
     except InputError as error:
         faults.append(error.fault.line())
         return 0

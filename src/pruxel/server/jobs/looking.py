@@ -110,7 +110,7 @@ def _decoded(entry: int, stamp: int, revision: int) -> tuple[AnyArray, str, int,
     """The texels of a texture, kept while it is looked at."""
     del stamp, revision
     row, stack = stored_entry(entry)
-    pixels = decode_image(stack.read_row(row, Context()), row.path)
+    pixels = decode_image(Opener(stack).picture(stack.pinned(row), Context()), row.path)
     info = pixels.info
     return pixels.rgba, info.encoding, info.mips, info.has_alpha
 

@@ -206,7 +206,7 @@ def _turn_comes(context: Context, drawn: int) -> bool:
 
 def _picture(row: EntryRow, opened: Opener, state: StackState, context: Context) -> str:
     if row.kind == "texture":
-        return texture_picture(opened.stack.read(row.path, context), row.path, context)
+        return texture_picture(opened.picture(row.path, context), row.path, context)
     silent = Context(cancelled=context.cancelled, limits=context.limits)
     if row.kind == "sound":
         return sound_picture(read_wave(opened.stack.read(row.path, context), row.path, _TEXTURE_SIDE))

@@ -6,8 +6,9 @@ from pruxel.core.binary.functions import (
     matrices,
     numbers,
     rotations,
+    texels,
     texts,
     triangles,
 )
 
-__all__ = ["arrays", "directions", "matrices", "numbers", "rotations", "texts", "triangles"]
+__all__ = ["arrays", "directions", "matrices", "numbers", "rotations", "texels", "texts", "triangles"]
