@@ -176,9 +176,9 @@ def test_woven_texels_are_those_of_a_plain_loop(wide: int, high: int) -> None:
         for x in range(width):
             place, bit = 0, 0
             for n in range(5):
-                for size, value in ((wide, x), (high, y)):
+                for size, at in ((wide, x), (high, y)):
                     if n < size:
-                        place |= ((value >> n) & 1) << bit
+                        place |= ((at >> n) & 1) << bit
                         bit += 1
             wanted[y, x] = place
     found = value("unwoven(range(w * h), w, h)", w=width, h=height)
@@ -194,8 +194,7 @@ def test_runs_unpack_to_what_was_packed(runs: list[tuple[int, bool, bytes]]) -> 
         packed = b""
         for number, same, item in runs:
             if way == "signed":
-                same = same and number > 1
-                packed += bytes([257 - number if same else number - 1])
+                packed += bytes([257 - number if same and number > 1 else number - 1])
             else:
                 packed += bytes([number - 1 + (128 if same == (way == "high_is_run") else 0)])
             packed += item if same else item * number
