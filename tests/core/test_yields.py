@@ -12,8 +12,9 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.binary.conventions import Conventions
 from pruxel.core.binary.load import load_layout
+from pruxel.core.binary.schema import Layout
 from pruxel.core.extract.clips import LooseClip, read_clips, with_clips
-from pruxel.core.extract.file import ParsedFile, parse_file
+from pruxel.core.extract.file import ParsedFile, first_that_reads, parse_file
 from pruxel.core.extract.level import Level, read_level
 from pruxel.core.extract.meshes import LooseModel, read_model
 from pruxel.core.extract.skeleton import read_skeleton
@@ -22,6 +23,7 @@ from pruxel.core.scene.checks import problems
 from pruxel.core.scene.model import Primitive, Scene
 from pruxel.core.scene.pose import posed
 from pruxel.core.scene.walk import world_from_local
+from pruxel.core.sources.kinds import layouts_for
 
 SQUARE = np.array([(0, 0, 0), (1, 0, 0), (1, 1, 0), (0, 1, 0)], "<f4")
 
@@ -492,3 +494,41 @@ def test_names_for_expressions_are_checked_beforehand(change: str, words: str) -
     with pytest.raises(InputError) as caught:
         file_of("  file: [{name: a, type: u8}]", "  tables: {}", b"1", change)
     assert words in caught.value.fault.line()
+
+
+@pytest.mark.parametrize(
+    ("match", "name", "head", "claims"),
+    [
+        ("magic: [ABC, ABCD]", "x.bin", b"ABCD", True),
+        ("magic: ABC, at: 2", "x.bin", b"..ABC", True),
+        ("magic: ABC, at: 2", "x.bin", b"ABC..", False),
+        ("magic: ABC, within: 16", "x.bin", b"12 ABC", True),
+        ("magic: ABC, within: 4", "x.bin", b"12 ABC", False),
+        ("hex: ['00 ff', 'ff00']", "x.bin", b"\xff\0", True),
+        ("paths: ['meshes/**']", "meshes/deep/x", b"", True),
+        ("paths: ['meshes/**']", "other/x", b"", False),
+        ("paths: ['meshes/**'], extensions: [.m]", "meshes/x.n", b"", False),
+        ("paths: ['meshes/**'], magic: ABC", "other/x", b"ABC", False),
+    ],
+)
+def test_files_are_recognised_by_bytes_paths_and_endings(match: str, name: str, head: bytes, claims: bool) -> None:
+    text = f"layout: odd\nmatch: {{{match}}}\nrecords:\n  file: [{{name: a, type: u8}}]\n"
+    assert bool(layouts_for(head, name, [load_layout(text, "odd")])) is claims
+
+
+def test_of_two_that_claim_a_file_the_longer_magic_wins_and_the_other_is_told() -> None:
+    def layout(name: str, magic: str, size: int) -> Layout:
+        fields = f"[{{name: magic, type: text, size: {len(magic)}}}, {{name: points, type: f32x3, count: {size}}}]"
+        made = f"layout: {name}\nmatch: {{magic: {magic}}}\nrecords: {{file: {fields}}}\nyields: {{meshes: {{vertices: {{elements: {{position: points}}}}}}}}\n"
+        return load_layout(made, name)
+
+    short, long, greedy = layout("short", "AB", 3), layout("long", "ABCD", 3), layout("greedy", "ABCD", 99)
+    data = memoryview(b"ABCD" + SQUARE[:3].tobytes())
+    claimed = layouts_for(bytes(data[:64]), "x.bin", [short, greedy, long])
+    assert [one.layout for one in claimed] == ["greedy", "long", "short"]
+    file = first_that_reads(claimed, data, "x.bin", Conventions(), Context())
+    assert file.layout.layout == "long"
+    assert "layout 'greedy' does not read it" in file.notes[0]
+    assert file.notes[1].endswith("layout 'short' claims it too")
+    with pytest.raises(InputError, match="ends inside"):
+        first_that_reads([greedy], data, "x.bin", Conventions(), Context())

@@ -34,6 +34,10 @@ def _expression_text(value: object) -> object:
     return str(value) if isinstance(value, int | float) else value
 
 
+def _listed(value: object) -> object:
+    return (value,) if isinstance(value, str) else value
+
+
 def _checked(text: str) -> str:
     compile_expression(text)
     return text
@@ -49,31 +53,48 @@ class Strict(BaseModel):
 
 
 class Match(Strict):
-    """How a file of this format is recognised: bytes at an offset, and name endings."""
+    """How a file of this format is recognised: bytes near its beginning, patterns of paths, endings of names.
 
-    magic: str | None = None
-    """Characters that stand in the file."""
-    hex: str | None = None
+    A layout with bytes to look for goes before those that know only names.
+    """
+
+    magic: Annotated[tuple[str, ...], BeforeValidator(_listed)] = ()
+    """Characters that stand in the file, or a list of such, one of which does."""
+    hex: Annotated[tuple[str, ...], BeforeValidator(_listed)] = ()
     """The same as pairs of hexadecimal digits."""
     at: int = Field(0, ge=0, le=1 << 16)
     """The byte where they stand."""
+    within: int = Field(0, ge=0, le=512)
+    """Or anywhere in so many bytes from there on, within the first 512."""
+    paths: tuple[str, ...] = ()
+    """Patterns of paths, one of which must fit too: `*` within a part, `**` over parts."""
     extensions: tuple[str, ...] = ()
     """Endings of names, with their dot; for files without a magic."""
 
     @model_validator(mode="after")
     def _readable(self) -> Match:
         try:
-            self.bytes()
+            marks = self.marks()
         except ValueError as error:
             message = "'hex' is pairs of hexadecimal digits, 'magic' is characters up to U+00FF"
             raise ValueError(message) from error
+        if any(not mark for mark in marks):
+            message = "an empty 'magic' stands in every file"
+            raise ValueError(message)
         return self
 
-    def bytes(self) -> bytes | None:
-        """The bytes looked for."""
-        if self.hex is not None:
-            return bytes.fromhex(self.hex)
-        return None if self.magic is None else self.magic.encode("latin-1")
+    def marks(self) -> tuple[bytes, ...]:
+        """The bytes looked for, one of which stands in the file; none where it has no magic."""
+        return (*(text.encode("latin-1") for text in self.magic), *(bytes.fromhex(text) for text in self.hex))
+
+    def fits(self, head: bytes) -> int:
+        """The length of the longest mark that stands in the first bytes of a file; 0 for none."""
+        found = 0
+        for mark in self.marks():
+            room = head[self.at : self.at + max(self.within, len(mark))]
+            if mark in room:
+                found = max(found, len(mark))
+        return found
 
 
 class Version(Strict):

@@ -28,13 +28,15 @@ def version_of(layout: Layout, data: memoryview, name: str) -> int | None:
         return None
 
 
-def fitting_layout(candidates: Sequence[Layout], data: memoryview, name: str, *, any_version: bool = False) -> Layout:
-    """The layout that knows the file's version; with `any_version` the nearest when none does.
+def fitting_layouts(
+    candidates: Sequence[Layout], data: memoryview, name: str, *, any_version: bool = False
+) -> list[Layout]:
+    """The layouts that know the file's version, in their order; with `any_version` the nearest when none does.
 
     Raises `InputError` that names the version, those known and the nearest.
     """
     if len(candidates) == 1 and candidates[0].version is None:
-        return candidates[0]
+        return list(candidates)
     distances: list[tuple[int, int]] = []
     found: int | None = None
     for number, layout in enumerate(candidates):
@@ -45,8 +47,10 @@ def fitting_layout(candidates: Sequence[Layout], data: memoryview, name: str, *,
         found = version
         distances.append((min(abs(version - known) for known in layout.version.known), number))
     distance, best = min(distances)
-    if distance == 0 or any_version or found is None:
-        return candidates[best]
+    if distance == 0:
+        return [candidates[number] for apart, number in distances if apart == 0]
+    if any_version or found is None:
+        return [candidates[best]]
     known = sorted({v for layout in candidates if layout.version for v in layout.version.known})
     nearest = min(known, key=lambda v: (abs(v - found), v))
     raise InputError(
@@ -58,3 +62,8 @@ def fitting_layout(candidates: Sequence[Layout], data: memoryview, name: str, *,
         hint=f"It can be read as version {nearest}, the nearest; what it shows may then be wrong. "
         f"Better, add the version to the layout '{candidates[best].layout}'.",
     )
+
+
+def fitting_layout(candidates: Sequence[Layout], data: memoryview, name: str, *, any_version: bool = False) -> Layout:
+    """The first of those."""
+    return fitting_layouts(candidates, data, name, any_version=any_version)[0]

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
 from typing import TypeVar
 
 from pydantic import BaseModel, ValidationError
@@ -31,6 +31,7 @@ class ParsedFile:
     head: Record
     entry: str
     conventions: Conventions
+    notes: tuple[str, ...] = ()
 
     @property
     def stem(self) -> str:
@@ -62,6 +63,31 @@ def parse_file(
 ) -> ParsedFile:
     """Read the records of a file; raises `InputError`. `beside` gives the bytes of files by their names."""
     return ParsedFile(layout, parse(layout, data, entry, context, beside=beside), entry, layout.conventions or defaults)
+
+
+def first_that_reads(
+    layouts: Sequence[Layout],
+    data: memoryview,
+    entry: str,
+    defaults: Conventions,
+    context: Context,
+    beside: Beside | None = None,
+) -> ParsedFile:
+    """The file as the first layout that can reads it; the others that claim it stand in its notes.
+
+    Raises `InputError`, the first layout's, when none can.
+    """
+    failed: list[tuple[Layout, InputError]] = []
+    for number, layout in enumerate(layouts):
+        try:
+            file = parse_file(data, layout, entry, defaults, context, beside)
+        except InputError as error:
+            failed.append((layout, error))
+            continue
+        others = [f"layout '{one.layout}' does not read it: {error.fault.line()}" for one, error in failed]
+        others += [f"layout '{one.layout}' claims it too" for one in layouts[number + 1 :]]
+        return replace(file, notes=tuple(f"{entry} is read by layout '{layout.layout}'; {one}" for one in others))
+    raise failed[0][1]
 
 
 def yielded_spec(layout: Layout, kind: str, model: type[M]) -> M:

@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
-from pruxel.core.binary.versions import fitting_layout
+from pruxel.core.binary.versions import fitting_layouts
 from pruxel.core.extract.clips import LooseClip, read_clips, with_clips
-from pruxel.core.extract.file import ParsedFile, parse_file
+from pruxel.core.extract.file import ParsedFile, first_that_reads
 from pruxel.core.extract.level import Level, read_level
 from pruxel.core.extract.material import FoundTexture, LooseMaterial, part_material, read_materials
 from pruxel.core.extract.meshes import PartMaterial, read_model, skeleton_named
@@ -190,14 +190,14 @@ class Opener:
         described = layouts_for(bytes(data[:HEAD_BYTES]), path, self.stack.profile.layouts)
         if not described or all(layout.reads == "pack" for layout in described):
             return None
-        layout = fitting_layout(described, data, path)
-        return parse_file(
-            data, layout, path, self.stack.profile.conventions, context, lambda n: self._beside(n, path, context)
-        )
 
-    def _beside(self, name: str, path: str, context: Context) -> memoryview | None:
-        found = self.stack.resolve(name, path)
-        return None if found.path is None else self.stack.read(found.path, context)
+        def beside(name: str) -> memoryview | None:
+            found = self.stack.resolve(name, path)
+            return None if found.path is None else self.stack.read(found.path, context)
+
+        return first_that_reads(
+            fitting_layouts(described, data, path), data, path, self.stack.profile.conventions, context, beside
+        )
 
     def _bytes(self, name: str, beside: str, context: Context) -> bytes | None:
         found = self.stack.resolve(name, beside)
@@ -220,7 +220,7 @@ class Opener:
         if skeleton is not None:
             scene, more = on_skeleton(scene, skeleton)
             faults += more
-        return _own_clips(_noted(scene, faults), file, context)
+        return _own_clips(_noted(replace(scene, notes=(*scene.notes, *file.notes)), faults), file, context)
 
     def _skeleton(self, file: ParsedFile, above: tuple[str, ...], context: Context) -> tuple[Scene | None, list[Fault]]:
         """The skeleton that a model names, or that stands in its own file; without it, a fault says why."""

@@ -43,7 +43,7 @@ def _fit(profile: Profile, files: list[tuple[str, Path, bytes]]) -> Fit:
     seen: Counter[str] = Counter()
     for relative, _, head in files:
         for layout in layouts_for(head, relative, profile.layouts)[:1]:
-            if layout.match.bytes() is not None:
+            if layout.match.marks():
                 seen[layout.title or layout.layout] += 1
     for title, number in seen.most_common():
         reasons.append(f"{number:,} {'file starts' if number == 1 else 'files start'} as its layout '{title}' says")

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from enum import StrEnum
 
 from pruxel.core.binary.schema import Layout
+from pruxel.core.sources.patterns import matches
 
 HEAD_BYTES = 512
 _TAR_MARK = 257
@@ -134,20 +135,18 @@ def ending_of(name: str) -> str:
 
 
 def layouts_for(head: bytes, name: str, layouts: Sequence[Layout]) -> list[Layout]:
-    """The layouts whose magic stands in the first bytes; failing that, those without magic by the name's ending.
+    """The layouts that claim a file, by magic (the longest first) or, where none has one, by path or ending.
 
-    Several are one format in several versions.
+    Several are one format in several versions, or formats that look alike.
     """
-    by_magic = [
-        layout
-        for layout in layouts
-        if (wanted := layout.match.bytes()) is not None
-        and head[layout.match.at : layout.match.at + len(wanted)] == wanted
-    ]
-    if by_magic:
-        return by_magic
+    paths = [layout for layout in layouts if not layout.match.paths or matches(name, layout.match.paths)]
+    by_magic = [(layout.match.fits(head), layout) for layout in paths if layout.match.marks()]
+    found = [layout for length, layout in sorted(by_magic, key=lambda one: -one[0]) if length]
+    if found:
+        return found
     ending = "." + ending_of(name)
-    return [layout for layout in layouts if layout.match.bytes() is None and ending in layout.match.extensions]
+    plain = [layout for layout in paths if not layout.match.marks()]
+    return [one for one in plain if ending in one.match.extensions or (one.match.paths and not one.match.extensions)]
 
 
 def is_tar(head: bytes) -> bool:
