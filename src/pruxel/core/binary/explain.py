@@ -11,6 +11,7 @@ from pruxel.core.base.errors import Fault, InputError
 from pruxel.core.binary.parse import parse
 from pruxel.core.binary.records import Record, Table
 from pruxel.core.binary.schema import Layout
+from pruxel.core.binary.varying import Varying
 
 _SHOWN_ITEMS = 20
 _SHOWN_TEXT = 80
@@ -45,7 +46,9 @@ def _fields(record: Record, depth: int) -> list[dict[str, Any]]:
 def _below(value: Any, depth: int) -> list[dict[str, Any]]:  # noqa: ANN401 - any value of a field
     if isinstance(value, Record):
         return _fields(value, depth - 1)
-    if not isinstance(value, Table) and not (isinstance(value, list) and value and isinstance(value[0], Record)):
+    if not isinstance(value, Table | Varying) and not (
+        isinstance(value, list) and value and isinstance(value[0], Record)
+    ):
         return []
     found = []
     for number in range(min(len(value), _SHOWN_ITEMS)):
@@ -67,8 +70,8 @@ def said(value: Any) -> str:  # noqa: ANN401
     """A value in a few words."""
     if isinstance(value, Record):
         return value.kind
-    if isinstance(value, Table | list):
-        return f"{len(value):,} x {value.kind}" if isinstance(value, Table) else f"{len(value):,} items"
+    if isinstance(value, Table | Varying | list):
+        return f"{len(value):,} x {value.kind}" if isinstance(value, Table | Varying) else f"{len(value):,} items"
     if isinstance(value, np.ndarray):
         shape = " x ".join(f"{length:,}" for length in value.shape)
         head = ", ".join(f"{one:g}" for one in value.reshape(-1)[:4].tolist()) if value.dtype.kind in "iuf" else ""

@@ -16,6 +16,7 @@ from pruxel.core.base.arrays import AnyArray
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.binary.expressions import compile_expression
 from pruxel.core.binary.records import Record, Table
+from pruxel.core.binary.varying import Varying
 
 _LARGEST = 1 << 63
 _MOST_ROWS = 2_000_000
@@ -69,12 +70,20 @@ def bytes_of(text: str, record: Record, entry: str) -> memoryview:
     return memoryview(value)
 
 
-def rows_of(text: str, record: Record, entry: str) -> Table | Sequence[Record]:
+def rows_of(text: str, record: Record, entry: str) -> Table | Varying | Sequence[Record]:
     """Records in a row."""
     value = _value(text, record, entry)
-    if not isinstance(value, Table) and not (isinstance(value, list) and all(isinstance(one, Record) for one in value)):
+    if not isinstance(value, Table | Varying) and not (
+        isinstance(value, list) and all(isinstance(one, Record) for one in value)
+    ):
         _wrong(text, record, entry, "records with 'count'", value)
     return value
+
+
+def _is_records(value: object) -> bool:
+    return isinstance(value, Table | Varying) or (
+        isinstance(value, list) and all(isinstance(one, Record) for one in value)
+    )
 
 
 def each_of(text: str | None, record: Record, entry: str) -> Iterator[Record]:
@@ -88,7 +97,9 @@ def each_of(text: str | None, record: Record, entry: str) -> Iterator[Record]:
     value = _value(text, record, entry)
     if isinstance(value, int) and not isinstance(value, bool) and 0 <= value <= _MOST_ROWS:
         yield from (record.below(row=row) for row in range(value))
-    elif isinstance(value, Table) or (isinstance(value, list) and all(isinstance(one, Record) for one in value)):
+    elif isinstance(value, Table | Varying) or (
+        isinstance(value, list) and all(isinstance(one, Record) for one in value)
+    ):
         yield from (one.below(row=row) for row, one in enumerate(value))
     elif isinstance(value, list) and value and all(isinstance(one, dict) for one in value):
         yield from (record.below(**{**one, "row": row, "item": one}) for row, one in enumerate(value))

@@ -6,6 +6,7 @@ import numpy as np
 
 from pruxel.core.base.arrays import as_floats, as_indices
 from pruxel.core.base.context import Context
+from pruxel.core.binary import scan
 from pruxel.core.binary.elements import decode_floats, element
 from pruxel.core.formats import gltf, obj
 from pruxel.core.geometry.tangents import vertex_tangents
@@ -20,6 +21,7 @@ def warm() -> None:
         kind = element(name)
         if kind is not None:
             decode_floats(rows, kind, 0)
+    scan.warm()
     corners = as_floats([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], 3)
     normals, uvs = as_floats([[0, 0, 1]] * 4, 3), as_floats(corners[:, :2], 2)
     faces = as_indices([[0, 1, 2], [0, 2, 3]])

@@ -13,6 +13,7 @@ from pruxel.core.binary.fields.words import table_of_numbers
 from pruxel.core.binary.reading import Reading, evaluate, most_records, need, over_budget, whole
 from pruxel.core.binary.records import Record, Table
 from pruxel.core.binary.schema import FieldSpec
+from pruxel.core.binary.varying import varying_at
 
 
 class _Records(FieldType):
@@ -40,6 +41,9 @@ class _Records(FieldType):
             and (table := table_of_numbers(reading, record, spec, at, count)) is not None
         ):
             return table
+        walked = None if stride is not None or spec.given else varying_at(reading, record, spec, at, count)
+        if walked is not None:
+            return walked
         if count > most_records(reading) or count > len(reading.data):
             over_budget(reading, record, spec, at, count)
         items: list[Any] = []

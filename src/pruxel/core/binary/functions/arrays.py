@@ -275,6 +275,40 @@ def _hashable(value: Any) -> Any:  # noqa: ANN401
 
 
 @function(_GROUP)
+def joined(values: Any) -> Any:  # noqa: ANN401
+    """The values of runs of which each row has its own number, all one behind the other."""
+    if hasattr(values, "counts") and hasattr(values, "values"):
+        return values.values
+    if isinstance(values, list):
+        return join(*values) if values and all(isinstance(one, np.ndarray) for one in values) else values
+    return as_array(values).reshape(-1)
+
+
+@function(_GROUP)
+def counts_of(values: Any) -> AnyArray:  # noqa: ANN401
+    """How many values each row has."""
+    if hasattr(values, "counts") and hasattr(values, "values"):
+        return np.asarray(values.counts)
+    if not isinstance(values, list | np.ndarray):
+        raise ValueError(f"{kind_of(values)} has no rows")
+    return np.array([np.size(one) for one in values], np.int64)
+
+
+@function(_GROUP)
+def filled(items: Any, name: str, otherwise: Any) -> Any:  # noqa: ANN401
+    """One field of each record of a list, and `otherwise` where a record has none."""
+    if hasattr(items, "filled"):
+        return items.filled(name, otherwise)
+    found = []
+    for item in items:
+        try:
+            found.append(item.lookup(name))
+        except KeyError:
+            found.append(otherwise)
+    return stacked(found)
+
+
+@function(_GROUP)
 def each(items: Any, name: str) -> Any:  # noqa: ANN401
     """One field of each record of a list, also where some lack it: those are left out."""
     found = []
