@@ -12,12 +12,12 @@ from hypothesis import strategies as st
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.core.binary import varying
 from pruxel.core.binary.expressions import compile_expression
+from pruxel.core.binary.fields import varying
+from pruxel.core.binary.fields.varying import Ragged, Varying
 from pruxel.core.binary.load import load_layout
 from pruxel.core.binary.parse import parse
 from pruxel.core.binary.records import Record
-from pruxel.core.binary.varying import Ragged, Varying
 
 LAYOUT = """
 layout: many

@@ -8,10 +8,10 @@ import numpy as np
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import Fault, InputError
+from pruxel.core.binary.fields.varying import Varying
 from pruxel.core.binary.parse import parse
 from pruxel.core.binary.records import Record, Table
 from pruxel.core.binary.schema import Layout
-from pruxel.core.binary.varying import Varying
 
 _SHOWN_ITEMS = 20
 _SHOWN_TEXT = 80

@@ -15,8 +15,8 @@ import numpy as np
 from pruxel.core.base.arrays import AnyArray
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.binary.expressions import compile_expression
+from pruxel.core.binary.fields.varying import Varying
 from pruxel.core.binary.records import Record, Table
-from pruxel.core.binary.varying import Varying
 
 _LARGEST = 1 << 63
 _MOST_ROWS = 2_000_000

@@ -6,8 +6,8 @@ import numpy as np
 
 from pruxel.core.base.arrays import as_floats, as_indices
 from pruxel.core.base.context import Context
-from pruxel.core.binary import scan
 from pruxel.core.binary.elements import decode_floats, element
+from pruxel.core.binary.fields import scan
 from pruxel.core.formats import gltf, obj
 from pruxel.core.geometry.tangents import vertex_tangents
 from pruxel.core.native.hashes import FUNCTIONS, hash_texts, positions_of

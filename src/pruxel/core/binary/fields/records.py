@@ -9,11 +9,11 @@ import numpy as np
 from pruxel.core.base.errors import InputError
 from pruxel.core.binary.fields.fixed import fixed_dtype
 from pruxel.core.binary.fields.registry import FieldType, register
+from pruxel.core.binary.fields.varying import varying_at
 from pruxel.core.binary.fields.words import table_of_numbers
 from pruxel.core.binary.reading import Reading, evaluate, most_records, need, over_budget, whole
 from pruxel.core.binary.records import Record, Table
 from pruxel.core.binary.schema import FieldSpec
-from pruxel.core.binary.varying import varying_at
 
 
 class _Records(FieldType):

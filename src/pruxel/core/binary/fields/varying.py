@@ -12,9 +12,9 @@ from pruxel.core.base.arrays import AnyArray
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.binary.elements import decode_floats, decode_integers, element
 from pruxel.core.binary.fields.fixed import fixed_dtype
+from pruxel.core.binary.fields.scan import NEGATIVE, TRUNCATED, UNENDED, Program, gathered, program_of, read_only, walk
 from pruxel.core.binary.reading import Reading, Spent, byte_order, most_records, over_budget
 from pruxel.core.binary.records import Record, Table, decoded, split_bits
-from pruxel.core.binary.scan import NEGATIVE, TRUNCATED, UNENDED, Program, gathered, program_of, read_only, walk
 from pruxel.core.binary.schema import FieldSpec
 
 # Below this many records compiling their walk is not worth it.
