@@ -49,15 +49,17 @@ def read(data: bytes, layout: str) -> ParsedFile:
 
 
 @pytest.mark.parametrize("version", [1, 2])
-def test_the_pack_example_lists_a_pack(tmp_path: Path, version: int) -> None:
+@pytest.mark.parametrize("more", [0, 300])
+def test_the_pack_example_lists_a_pack(tmp_path: Path, version: int, more: int) -> None:
     books = [("a/one.txt", b"first"), ("b/two.txt", b"second!")]
+    books += [(f"more/{'x' * (n % 7)}{n}.txt", b"n" * n) for n in range(more)]
     base = struct.pack("<I", 0) if version == 2 else b""
     size = 8 + len(base) + sum(1 + len(t) + 8 for t, _ in books)
     table, body = b"", b""
     for title, text in books:
         table += bytes([len(title)]) + title.encode() + struct.pack("<II", size + len(body), len(text))
         body += text
-    (tmp_path / "x.shelf").write_bytes(struct.pack("<4sHH", b"SHLF", version, 2) + base + table + body)
+    (tmp_path / "x.shelf").write_bytes(struct.pack("<4sHH", b"SHLF", version, len(books)) + base + table + body)
     source = PackSource(origin_of_file(tmp_path / "x.shelf"), load_layout(SHELF, "shelf.yaml"))
     assert [e.path for e in source.listing(Context()).entries] == [t for t, _ in books]
     assert [bytes(source.read(t, Context())) for t, _ in books] == [b for _, b in books]

@@ -12,6 +12,7 @@ from pruxel.core.base.arrays import AnyArray
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.binary.parse import parse
+from pruxel.core.binary.fields.varying import Varying
 from pruxel.core.binary.records import Record, Table
 from pruxel.core.binary.schema import Layout
 from pruxel.core.binary.values import bytes_of, rows_of, whole_of, wholes_of
@@ -105,7 +106,7 @@ def _unsigned(text: str, head: Record, label: str) -> np.uint64:
 
 def _column(entries: object, name: str, label: str) -> AnyArray:
     try:
-        if isinstance(entries, Table):
+        if isinstance(entries, Table | Varying):
             column = entries.column(name)
             return column if isinstance(column, np.ndarray) else np.array(column)
         if isinstance(entries, list):
