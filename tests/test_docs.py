@@ -61,7 +61,7 @@ def test_the_pack_example_lists_a_pack(tmp_path: Path, version: int, more: int) 
         body += text
     (tmp_path / "x.shelf").write_bytes(struct.pack("<4sHH", b"SHLF", version, len(books)) + base + table + body)
     source = PackSource(origin_of_file(tmp_path / "x.shelf"), load_layout(SHELF, "shelf.yaml"))
-    assert [e.path for e in source.listing(Context()).entries] == [t for t, _ in books]
+    assert sorted(e.path for e in source.listing(Context()).entries) == sorted(t for t, _ in books)
     assert [bytes(source.read(t, Context())) for t, _ in books] == [b for _, b in books]
 
 
