@@ -39,7 +39,7 @@ demo: setup
 
 test: setup
 	cd web && npm run --silent test
-	$(PY) -m pytest
+	bash tools/run-tests
 
 bench: setup
 	$(PY) -m pip install --quiet --disable-pip-version-check --no-deps --require-hashes -r bench/requirements.lock

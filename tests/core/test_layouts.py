@@ -144,7 +144,7 @@ def test_expressions_stay_small() -> None:
     ("change", "word"),
     [
         (("type: u16}", "type: u17}"), "neither a type nor a record"),
-        (("name: count", "nmae: count"), "Extra inputs"),
+        (("name: count", "nmae: count"), "there is no key 'nmae'"),
         (("count: count", "count: count +"), "not an expression"),
         (("  file:", "  fill:"), "called 'file'"),
         (("title: A toy", "title: [toy"), "YAML"),
