@@ -11,8 +11,8 @@ import numpy as np
 from pruxel.core.base.arrays import AnyArray
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
-from pruxel.core.binary.parse import parse
 from pruxel.core.binary.fields.varying import Varying
+from pruxel.core.binary.parse import parse
 from pruxel.core.binary.records import Record, Table
 from pruxel.core.binary.schema import Layout
 from pruxel.core.binary.values import bytes_of, rows_of, whole_of, wholes_of
