@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import Any, TypeVar
 
 import yaml
-from pydantic import ValidationError
+from pydantic import BaseModel, ValidationError
 
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.binary.schema import Layout
 from pruxel.core.binary.yaml_text import parse_yaml
 
 _MOST = 100
+M = TypeVar("M", bound=BaseModel)
 
 
 def validation_words(error: ValidationError) -> tuple[str, str]:
@@ -120,3 +121,17 @@ def key_marks(text: str) -> dict[tuple[str, ...], tuple[int, int]]:
                 marks[below] = (value.start_mark.line + 1, value.start_mark.column + 1)
                 waiting.append((below, value))
     return marks
+
+
+def section(layout: Layout, kind: str, model: type[M]) -> M:
+    """What the layout's `yields` says of a kind of thing, in its typed form; raises `InputError` that names the key."""
+    try:
+        return model.model_validate(layout.yields.get(kind, {}))
+    except ValidationError as error:
+        place, words = validation_words(error)
+        raise InputError(
+            ErrorCode.LAYOUT,
+            f"'yields' does not describe {kind}: {words}",
+            file=layout.layout,
+            field=f"{kind}.{place}" if place else kind,
+        ) from error

@@ -6,13 +6,13 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import TypeVar
 
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel
 
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.base.errors import InputError
 from pruxel.core.binary.conventions import Conventions
 from pruxel.core.binary.expressions import compile_expression
-from pruxel.core.binary.load import validation_words
+from pruxel.core.binary.load import section
 from pruxel.core.binary.parse import parse
 from pruxel.core.binary.reading import Beside
 from pruxel.core.binary.records import Record, Table
@@ -50,7 +50,7 @@ class ParsedFile:
 
     def spec(self, kind: str, model: type[M]) -> M:
         """What the layout says of a kind of thing, in its typed form; raises `InputError` that names the key."""
-        return yielded_spec(self.layout, kind, model)
+        return section(self.layout, kind, model)
 
 
 def parse_file(
@@ -88,20 +88,6 @@ def first_that_reads(
         others += [f"layout '{one.layout}' claims it too" for one in layouts[number + 1 :]]
         return replace(file, notes=tuple(f"{entry} is read by layout '{layout.layout}'; {one}" for one in others))
     raise failed[0][1]
-
-
-def yielded_spec(layout: Layout, kind: str, model: type[M]) -> M:
-    """The layout's section for a kind of thing; raises `InputError` that names the key."""
-    try:
-        return model.model_validate(layout.yields.get(kind, {}))
-    except ValidationError as error:
-        place, words = validation_words(error)
-        raise InputError(
-            ErrorCode.LAYOUT,
-            f"'yields' does not describe {kind}: {words}",
-            file=layout.layout,
-            field=f"{kind}.{place}" if place else kind,
-        ) from error
 
 
 def byte_of(text: str | None, row: int, scope: Record) -> int:

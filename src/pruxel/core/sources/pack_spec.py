@@ -4,10 +4,8 @@ from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import ValidationError, model_validator
+from pydantic import model_validator
 
-from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.core.binary.load import validation_words
 from pruxel.core.binary.schema import ExpressionText, Layout, Strict
 from pruxel.core.sources.name_lists import Hashing
 
@@ -89,20 +87,6 @@ class EntriesSpec(Strict):
             message = "'cipher' and 'key' go together"
             raise ValueError(message)
         return self
-
-
-def entries_spec(layout: Layout) -> EntriesSpec:
-    """What the layout says of a pack's entries; raises `InputError`."""
-    try:
-        return EntriesSpec.model_validate(layout.yields.get("entries", {}))
-    except ValidationError as error:
-        place, words = validation_words(error)
-        raise InputError(
-            ErrorCode.LAYOUT,
-            f"'yields' does not describe entries: {words}",
-            file=layout.layout,
-            field=f"entries.{place}" if place else "entries",
-        ) from error
 
 
 def key_names(layout: Layout) -> set[str]:

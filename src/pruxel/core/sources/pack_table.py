@@ -12,12 +12,13 @@ from pruxel.core.base.arrays import AnyArray
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.binary.fields.varying import Varying
+from pruxel.core.binary.load import section
 from pruxel.core.binary.parse import parse
 from pruxel.core.binary.records import Record, Table
 from pruxel.core.binary.schema import Layout
 from pruxel.core.binary.values import bytes_of, rows_of, whole_of, wholes_of
 from pruxel.core.sources.keys import Keys
-from pruxel.core.sources.pack_spec import EntriesSpec, entries_spec
+from pruxel.core.sources.pack_spec import EntriesSpec
 
 _MOST_FAULTS = 100
 
@@ -54,7 +55,7 @@ def read_table(
     layout: Layout, data: memoryview, label: str, context: Context, keys: Keys, *, any_version: bool
 ) -> PackTable:
     """Parse the pack's head and table; raises `InputError`, for a missing or wrong key too."""
-    spec = entries_spec(layout)
+    spec = section(layout, "entries", EntriesSpec)
     head = parse(layout, data, label, context, keys, any_version=any_version)
     _check_key(spec, head, keys, label)
     entries = rows_of(spec.each, head, label)
