@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import struct
 from pathlib import Path
 
@@ -15,6 +16,9 @@ from pruxel.core.binary.load import load_layout
 from pruxel.core.recipe.layout_check import check_layout
 
 LAYOUTS = sorted((Path(__file__).resolve().parents[2] / "src/pruxel/sample/data/layouts").glob("*.yaml"))
+EXAMPLES = re.findall(
+    r"```yaml\n(.*?)```", (Path(__file__).resolve().parents[2] / "docs/layouts.md").read_text(), re.DOTALL
+)
 SKELETON = next(path for path in LAYOUTS if path.stem == "skeleton")
 FILE = b"BSKL" + struct.pack("<HH", 1, 2) + b"".join(
     struct.pack(f"<B{len(name)}sh7f", len(name), name, parent, 0, 1, 0, 0, 0, 0, 1) for name, parent in ((b"root", -1), (b"tip", 0))
@@ -93,3 +97,28 @@ def test_the_commands_tell_and_end_with_their_codes(tmp_path: Path) -> None:
     assert "line 19, column 5" in bad.stderr
     told = run.invoke(app, ["layout", "explain", str(SKELETON), str(tmp_path / "good.bsk"), "--json"])
     assert [one["name"] for one in json.loads(told.stdout)["fields"]] == ["magic", "version", "joint_count", "joints"]
+
+
+def test_a_file_of_several_things_is_told_of_listed_and_proven(tmp_path: Path) -> None:
+    """The example of the language that holds joints, vertices and keys in one file, by the command line alone."""
+    layout = tmp_path / "sprat.yaml"
+    layout.write_text(next(text for text in EXAMPLES if text.startswith("layout: sprat")))
+    joints = b"".join(
+        struct.pack("<bB12f", parent, mask, 1, 0, 0, 0, 0, 1, 0, 1, 0, 0, 1, z)
+        for parent, mask, z in ((1, 4, 2), (-1, 0, 0))
+    )
+    points = b"".join(
+        struct.pack("<BB3f", joint, 255, *at) for joint, at in ((1, (0, 0, 0)), (0, (0, 0, 1)), (0, (1, 0, 1)))
+    )
+    (tmp_path / "fish.spr").write_bytes(
+        b"SPRT" + bytes([2, 3, 3, 2]) + joints + bytes([1, 1, 1]) + points + struct.pack("<2h", 0, 6434)
+    )
+    run, at = CliRunner(), [str(tmp_path), "--layout", str(layout), "--entry", "fish.spr"]
+    told = run.invoke(app, ["inspect", *at, "--json"])
+    found = json.loads(told.stdout)
+    assert [joint["name"] for joint in found["skeleton"]] == ["joint 1", "joint 0"]
+    assert found["clips"] == [{"name": "swim", "seconds": 0.0833, "frames": 2}]
+    assert "clip swim: 0.08 s, 2 frames" in run.invoke(app, ["inspect", *at]).stdout
+    made = run.invoke(app, ["convert", *at, "--to", "glb", "--out", str(tmp_path / "out")])
+    assert made.exit_code == 0, made.output
+    assert (tmp_path / "out/fish.glb").is_file()

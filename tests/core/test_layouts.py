@@ -66,6 +66,7 @@ def test_reads_versions_conditions_pointers_and_tables(version: int, wide: bool)
     assert isinstance(rows, Table)
     assert rows.column("id").tolist() == [0, 7, 14]
     assert rows[2]["weight"] == (2.0, -2.0)
+    assert rows[2].spans["weight"] == (rows.start + 2 * 12 + 2, rows.start + 2 * 12 + 10)
     assert bytes(record["tail"]) == b"ok"
     assert record.spans["rows"][1] - record.spans["rows"][0] == 3 * 12
 

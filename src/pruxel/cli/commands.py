@@ -51,6 +51,7 @@ def sample(
 def described(scene: Scene, kind: str, context: Context) -> dict[str, Any]:
     """What `inspect` prints."""
     import pruxel.core.findings  # noqa: F401 - registers all rules
+    from pruxel.core.extract.clips import extent_of
     from pruxel.core.findings.registry import find
     from pruxel.core.scene.measure import measure
     from pruxel.core.scene.walk import joint_tree
@@ -74,7 +75,11 @@ def described(scene: Scene, kind: str, context: Context) -> dict[str, Any]:
         "textures": list(facts.textures),
         "joints": facts.joints,
         "skeleton": [{"name": name, "depth": depth} for name, depth in joint_tree(scene)],
-        "clips": list(facts.clips),
+        "clips": [
+            {"name": clip.name, "seconds": round(extent[0], 4), "frames": extent[1]}
+            for clip in scene.clips
+            for extent in (extent_of(clip.channels),)
+        ],
         "notes": list(scene.notes),
         "findings": [asdict(f) for f in find(scene, context)],
     }
@@ -114,6 +119,10 @@ def inspect(
         console.print(f"{found['joints']} joints")
         for joint in found["skeleton"]:
             console.print(f"  {'  ' * joint['depth']}{joint['name']}", highlight=False)
+    for clip in found["clips"]:
+        console.print(f"clip {clip['name']}: {clip['seconds']:.2f} s, {clip['frames']} frames", highlight=False)
+    for note in found["notes"]:
+        console.print(note, highlight=False)
     for finding in found["findings"]:
         console.print(f"[yellow]{finding['severity']}[/] {finding['title']}. {finding['detail']}")
 

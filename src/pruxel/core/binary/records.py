@@ -147,8 +147,9 @@ class Table:
         size = self.array.dtype.itemsize
         start = self.start + index * size
         record = Record(self.kind, start, self.parent, self.parent.constants, budget=self.parent.budget, here=start)
-        for name in self.array.dtype.names or ():
+        for name, (kind, at, *_) in (self.array.dtype.fields or {}).items():
             record.values[name] = self._value(name, row[name])
+            record.spans[name] = (start + at, start + at + kind.itemsize)
         return record
 
     def _value(self, name: str, value: Any) -> Any:  # noqa: ANN401 - a scalar of NumPy
