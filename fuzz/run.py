@@ -18,7 +18,7 @@ from types import FrameType
 from typing import Any
 
 import pruxel.sample.build as sample
-from fuzz import corpus
+from fuzz import corpus, examples
 from fuzz.change import changed
 from fuzz.meaning import changed_document
 from fuzz.targets import TARGETS, World
@@ -84,6 +84,7 @@ def build_world(folder: Path) -> World:
     for name, data in {**corpus.game_files(stack), **_packs(folder)}.items():
         for layout in layouts_for(data[:HEAD_BYTES], name, profile.profile.layouts):
             world.samples.setdefault(_file_of(layout.layout), (name, data))
+    world.samples.update({name: (f"a/{name}.bin", data) for name, data in examples.files().items()})
     return world
 
 
@@ -113,7 +114,8 @@ def inputs(world: World, folder: Path) -> dict[str, dict[str, bytes]]:
         "entry": files,
         "pack": packs,
         "searched": {**corpus.media(), **corpus.archives(), **dict(list(files.items())[::9])},
-        "layout": of(".layout"),
+        "layout": of(".layout") | {f"{name}.layout": text.encode() for name, text in examples.layouts().items()},
+        "described": examples.files(),
         "profile": of(".profile"),
         "recipe": of(".recipe"),
         "table": of(".table"),

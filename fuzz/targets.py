@@ -4,14 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import lru_cache
 from itertools import islice
 
+from fuzz import examples
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import PruxelError
 from pruxel.core.base.limits import Limits
+from pruxel.core.binary.explain import explained
 from pruxel.core.binary.expressions import compile_expression
 from pruxel.core.binary.load import load_layout
 from pruxel.core.binary.records import Record
+from pruxel.core.binary.schema import Layout
 from pruxel.core.extract.clips import read_clips
 from pruxel.core.extract.file import parse_file
 from pruxel.core.extract.level import read_level
@@ -22,6 +26,7 @@ from pruxel.core.images.decode import decode_image, image_info
 from pruxel.core.native.sounds import read_wave
 from pruxel.core.recipe.document import load_recipe
 from pruxel.core.recipe.inputs import Opener
+from pruxel.core.recipe.layout_check import check_layout, what_it_yields
 from pruxel.core.scene.checks import problems
 from pruxel.core.scene.measure import measure
 from pruxel.core.sources.base import Listed, Listing, Source, not_found
@@ -29,7 +34,7 @@ from pruxel.core.sources.carve import carve
 from pruxel.core.sources.catalogue import names_by_code, read_pairs, read_rows
 from pruxel.core.sources.harvest import paths_in
 from pruxel.core.sources.keys import parse_key
-from pruxel.core.sources.kinds import HEAD_BYTES, Kind, classify
+from pruxel.core.sources.kinds import HEAD_BYTES, OPENED, Kind, classify
 from pruxel.core.sources.knowledge import Knowledge
 from pruxel.core.sources.name_lists import Hashing, hash_names, parse_names
 from pruxel.core.sources.names import is_sound, safe_path
@@ -38,7 +43,7 @@ from pruxel.core.sources.origin import Origin
 from pruxel.core.sources.patterns import matches
 from pruxel.core.sources.profile import GameTable, Profile
 from pruxel.core.sources.profile_files import build_profile
-from pruxel.core.sources.stack import Stack
+from pruxel.core.sources.stack import Stack, build_stack
 
 CONTEXT = Context()
 _READ = 12
@@ -136,6 +141,7 @@ def searched(_world: World, name: str, data: bytes) -> None:
 def layout(world: World, name: str, data: bytes) -> None:
     """A changed layout, and the file that its original reads."""
     text = data.decode("utf-8", "replace")
+    check_layout(text, name)
     found = load_layout(text, name)
     kind, sample = world.samples.get(name.partition(".")[0], ("", b""))
     view, convention = memoryview(sample), world.profile.conventions
@@ -155,6 +161,24 @@ def layout(world: World, name: str, data: bytes) -> None:
         "materials": lambda: read_materials(file, nothing, CONTEXT),
     }
     each([by_kind.get(kind, lambda: None) for kind in found.yields])
+
+
+def described(_world: World, name: str, data: bytes) -> None:
+    """A changed file that a layout of the documentation reads, opened as it would be, and explained."""
+    found = _example(name)
+    each([lambda: explained(found, memoryview(data), name, 6)])
+    path = f"a/{name}.bin"
+    kind = Kind(found.reads) if found.reads in set(Kind) else Kind.UNKNOWN
+    stack = build_stack([Memory({path: data}, {path: kind})], Profile(layouts=(found,)), CONTEXT)
+    ways: list[Callable[[], object]] = [lambda: what_it_yields(found, memoryview(data), path)]
+    if kind in OPENED:
+        ways.append(lambda: problems(Opener(stack).scene([path], CONTEXT)))
+    each(ways)
+
+
+@lru_cache(maxsize=64)
+def _example(name: str) -> Layout:
+    return load_layout(examples.layouts()[name.partition(".")[0]], name)
 
 
 def profile(_world: World, name: str, data: bytes) -> None:
@@ -211,6 +235,7 @@ TARGETS: dict[str, Target] = {
     "pack": pack,
     "searched": searched,
     "layout": layout,
+    "described": described,
     "profile": profile,
     "recipe": recipe,
     "table": table,

@@ -447,6 +447,7 @@ def test_records_are_given_values_and_checked() -> None:
             "'hexes'",
         ),
         ("  meshes: {vertices: {elements: {position: points}}, scale: 0}", "stands nowhere"),
+        ("  meshes: {vertices: {elements: {position: points}}, matrix: 'matrix(vec(1,0,1, 0,1,0, 1,0,1))'}", "no size"),
         ("  meshes: {vertices: {elements: {position: {type: f32x3}}}}", "has no 'data'"),
         (
             "  meshes: {vertices: {data: raw, elements: {position: {type: f32x3}, normal: {type: f32}}}}",

@@ -284,7 +284,8 @@ def _from_model(scene: Scene, channels: tuple[ClipChannel, ...]) -> tuple[ClipCh
         over = worlds.get(parent, rest[parent][None] if parent >= 0 else np.eye(4)[None])
         if len(over) not in {1, len(world)}:
             continue
-        translation, rotation, scale = turns_of(np.linalg.inv(over) @ world)
+        # A parent that has no size at a key leaves nothing to be relative to: the nearest sensible answer will do.
+        translation, rotation, scale = turns_of(np.linalg.pinv(over) @ world)
         for path, values in (("translation", translation), ("rotation", rotation), ("scale", scale)):
             found.append(ClipChannel(node, path, times, frozen(values.astype(np.float32))))  # type: ignore[arg-type]
     return tuple(found)

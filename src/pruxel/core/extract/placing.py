@@ -54,9 +54,8 @@ def matrix_in(spec: PlacingSpec, scope: Record, entry: str) -> DoubleArray:
         stored = [list(place), list(turn), list(size)]
         with np.errstate(all="ignore"):
             matrix = matrices_of(np.array(place), unit_turns(np.array(turn)), np.array(size))
-    scales = np.linalg.norm(matrix[..., :3, :3], axis=-2)
     sensible = matrix.ndim == 2 and np.isfinite(matrix).all() and float(np.abs(matrix).max()) < _LARGEST
-    if not sensible or float(scales.min()) < _SMALLEST_SCALE:
+    if not sensible or _is_flat(matrix[:3, :3]):
         raise InputError(
             ErrorCode.MALFORMED,
             "something stands nowhere, or has no size",
@@ -67,6 +66,12 @@ def matrix_in(spec: PlacingSpec, scope: Record, entry: str) -> DoubleArray:
             found=str(stored)[:120],
         )
     return matrix
+
+
+def _is_flat(linear: DoubleArray) -> bool:
+    """Whether a (3, 3) matrix has no size in some direction, so that nothing undoes it."""
+    scales = np.linalg.norm(linear, axis=0)
+    return bool(scales.min() < _SMALLEST_SCALE or abs(np.linalg.det(linear / scales)) < _SMALLEST_SCALE)
 
 
 def placing_of(spec: PlacingSpec, scope: Record, how: Turning, entry: str) -> tuple[Vec3, Vec4, Vec3]:

@@ -119,7 +119,7 @@ def primitives_of(
             entry, part, "the attributes of the vertices differ in number", expected="as many of each", found=said
         )
     group = arrays.faces.group
-    if group is None:
+    if group is None or not len(group):
         return [(None, _primitive(arrays, arrays.faces.triangles, how, entry, part, place))]
     keys, which = np.unique(group, return_inverse=True)
     order = np.argsort(which, kind="stable")

@@ -20,6 +20,7 @@ from pruxel.core.binary.schema import FieldSpec
 
 _WORD = re.compile(rb'[\s,;]*(?:"((?:[^"\\]|\\.)*)"|([^\s,;"]+))')
 _LINE = re.compile(rb"[ \t]*([^\r\n]*)(?:\r?\n)?")
+_PLAIN_NUMBER = re.compile(r"[+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
 _BLANK = re.compile(rb"[\s,;]*")
 _LONGEST = 1 << 16
 
@@ -59,10 +60,9 @@ def _next(reading: Reading, record: Record, spec: FieldSpec, at: int) -> tuple[s
 
 def number_in(word: str) -> int | float | None:
     """A word as a number; None where it is none."""
-    try:
-        return int(word) if word.lstrip("+-").isdigit() and len(word) < 19 else float(word)
-    except ValueError:
+    if not _PLAIN_NUMBER.fullmatch(word):
         return None
+    return int(word) if word.lstrip("+-").isdigit() and len(word) < 19 else float(word)
 
 
 class _Word(FieldType):
@@ -107,7 +107,7 @@ def numbers_at(reading: Reading, record: Record, spec: FieldSpec, at: int, count
     try:
         found = np.array(words, dtype="S").astype(np.float64) if words else np.zeros(0)
     except ValueError:
-        wrong = next(word for word in words if number_in(word.decode("latin-1")) is None)
+        wrong = next((word for word in words if number_in(word.decode("latin-1")) is None), words[0])
         _missing(reading, record, spec, at, "a number", wrong.decode("latin-1"))
     whole = (
         np.isfinite(found).all() and (found == np.rint(found)).all() and not any(b"." in word for word in words[:64])
