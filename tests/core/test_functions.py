@@ -150,6 +150,17 @@ def test_stretches_of_varying_length(rows: list[tuple[int, list[int]]]) -> None:
     assert padded == [([*stretch, -1, -1, -1])[:3] for _, stretch in rows]
 
 
+def test_texts_of_many_records_are_compared_and_joined_one_by_one() -> None:
+    names = ["crab", "fish", "crab"]
+    assert value("names == 'crab'", names=names).tolist() == [True, False, True]
+    assert value("'fish' != names", names=names).tolist() == [True, False, True]
+    assert value("'a/' + names + '.mdl'", names=names) == ["a/crab.mdl", "a/fish.mdl", "a/crab.mdl"]
+    assert value("range(3)[names == 'crab']", names=names).tolist() == [0, 2]
+    assert value("names[names == 'crab']", names=names) == ["crab", "crab"]
+    with pytest.raises(InputError, match="one value, not an array"):
+        value("1 if names == 'crab' else 0", names=names)
+
+
 def test_a_column_for_each_bit_that_is_set() -> None:
     keys = np.arange(12.0).reshape(3, 4)
     assert value("masked(k, 0b101, 2, 1)", k=keys).tolist() == [2, 6, 10]

@@ -95,6 +95,8 @@ def kind_of(value: object) -> str:
 
 def combined(op: type[ast.AST], left: Any, right: Any) -> Any:  # noqa: ANN401
     """`left op right`."""
+    if op is ast.Add and {type(left), type(right)} == {str, list}:
+        return [combined(op, *pair) for pair in _pairs(left, right)]
     if is_array(left) or is_array(right):
         return _arrays_combined(op, as_array(left), as_array(right))
     if isinstance(left, str) and isinstance(right, str) and op is ast.Add:
@@ -177,6 +179,9 @@ def compared(op: type[ast.AST], left: Any, right: Any) -> Any:  # noqa: ANN401
         if not isinstance(right, str | tuple | list) or (isinstance(right, str) and not isinstance(left, str)):
             raise ValueError(f"{kind_of(right)} does not hold {kind_of(left)}")
         return left in right
+    if op in {ast.Eq, ast.NotEq} and isinstance(left, list) != isinstance(right, list):
+        # Texts of many records, each compared.
+        return np.array([_COMPARE[op](*pair) for pair in _pairs(left, right)], bool)
     if isinstance(left, np.ndarray) or isinstance(right, np.ndarray):
         a, b = as_array(left), as_array(right)
         check_size(*shape_together(a.shape, b.shape))
@@ -184,6 +189,11 @@ def compared(op: type[ast.AST], left: Any, right: Any) -> Any:  # noqa: ANN401
     if op not in {ast.Eq, ast.NotEq} and (isinstance(left, str) != isinstance(right, str) or not _ordered(left, right)):
         raise ValueError(f"{kind_of(left)} and {kind_of(right)} have no order")
     return _COMPARE[op](left, right)
+
+
+def _pairs(left: Any, right: Any) -> list[tuple[Any, Any]]:  # noqa: ANN401
+    """Each item of the list on one side with the value on the other."""
+    return [(one, right) for one in left] if isinstance(left, list) else [(left, one) for one in right]
 
 
 def _ordered(*values: object) -> bool:
