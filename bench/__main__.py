@@ -13,7 +13,7 @@ from pathlib import Path
 import numpy as np
 import trimesh
 
-from bench import scale, spine, unpacking
+from bench import layouts, scale, spine, unpacking
 from bench.scenes import waves
 from bench.timing import best, line
 from pruxel.core.base.context import Context
@@ -170,6 +170,7 @@ def main() -> None:
         vertices()
         formats(Path(folder))
         memory(Path(folder))
+    layouts.run()
     spine.run(Path(__file__).resolve().parent.parent / ".data/samples")
     unpacking.run()
     scale.run()

@@ -7,9 +7,12 @@ import os
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from pruxel.core.base.arrays import Bytes
 from pruxel.core.base.errors import ErrorCode, InputError, UsageError
+
+if TYPE_CHECKING:  # NumPy is not loaded for a name: the command line starts without it
+    from pruxel.core.base.arrays import Bytes
 
 PARTIAL = ".partial"
 _MOST_PIECES, _MOST_BYTES = 512, 2 << 20

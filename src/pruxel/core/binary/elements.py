@@ -116,7 +116,8 @@ def decode_floats(rows: ByteArray, kind: Element, offset: int, order: str = "<")
     """
     out = np.empty((len(rows), kind.components), np.float32)
     if kind.packed:
-        out[:] = _unpack_tens(_gather(rows, kind, offset, order)[:, 0], kind.scalar)
+        words, signed = np.ascontiguousarray(_gather(rows, kind, offset, order)[:, 0], np.uint32), kind.scalar[0] == "s"
+        over_ranges(len(words), lambda a, b: _unpack_tens(words, signed, out, a, b))
     elif kind.code[1] == "1":
         table = _table(kind.scalar)
         over_ranges(len(rows), lambda a, b: _look_up_bytes(rows, offset, table, out, a, b))
@@ -151,12 +152,17 @@ def decode_integers(rows: ByteArray, kind: Element, offset: int, order: str = "<
     return _gather(rows, kind, offset, order)
 
 
-def _unpack_tens(words: AnyArray, scalar: str) -> FloatArray:
-    shifts = np.array([0, 10, 20], np.uint32)
-    tens = ((words[:, None] >> shifts) & np.uint32(1023)).astype(np.float32)
-    twos = (words >> np.uint32(30)).astype(np.float32)[:, None]
-    if scalar.startswith("snorm"):
-        tens = np.maximum(np.where(tens > 511, tens - 1024, tens) / np.float32(511), np.float32(-1))
-        twos = np.maximum(np.where(twos > 1, twos - 4, twos), np.float32(-1))
-        return np.concatenate([tens, twos], axis=1)
-    return np.concatenate([tens / np.float32(1023), twos / np.float32(3)], axis=1)
+@numba.njit(cache=True, nogil=True)
+def _unpack_tens(words, signed, out, start, stop):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    for i in range(start, stop):
+        word = np.int64(words[i])
+        for j in range(4):
+            width = 10 if j < 3 else 2
+            part = (word >> (10 * j)) & ((1 << width) - 1)
+            if not signed:
+                out[i, j] = part / np.float32((1 << width) - 1)
+                continue
+            half = 1 << (width - 1)
+            if part >= half:
+                part -= 2 * half
+            out[i, j] = max(part / np.float32(half - 1), np.float32(-1))

@@ -9,13 +9,12 @@ from pydantic import model_validator
 
 from pruxel.core.base.arrays import DoubleArray
 from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.core.binary.functions.rotations import unit_turns
 from pruxel.core.binary.records import Record
 from pruxel.core.binary.schema import ExpressionText, Strict
 from pruxel.core.binary.values import matrix_of, numbers_of, whole_of
 from pruxel.core.extract.conventions import Turning, turned_matrices
-from pruxel.core.geometry.transforms import matrices_of, turns_of
-from pruxel.core.scene.model import Vec3, Vec4
+from pruxel.core.geometry.transforms import compose, decompose
+from pruxel.core.scene.model import IDENTITY_TURN, Vec3, Vec4
 
 _SMALLEST_SCALE = 1e-6
 _LARGEST = 1e9
@@ -43,6 +42,7 @@ class PlacingSpec(Strict):
 
 def matrix_in(spec: PlacingSpec, scope: Record, entry: str) -> DoubleArray:
     """The (4, 4) parent_from_local matrix in the file's own axes and unit; raises `InputError`."""
+    stored: object
     if spec.matrix is not None:
         matrix = matrix_of(spec.matrix, scope, entry)
         stored = matrix.tolist()
@@ -51,9 +51,9 @@ def matrix_in(spec: PlacingSpec, scope: Record, entry: str) -> DoubleArray:
         turn = (0.0, 0.0, 0.0, 1.0) if spec.rotation is None else numbers_of(spec.rotation, scope, entry, 4)
         size = (1.0, 1.0, 1.0) if spec.scale is None else numbers_of(spec.scale, scope, entry, 1, 3)
         size = size * 3 if len(size) == 1 else size
-        stored = [list(place), list(turn), list(size)]
+        stored = (place, turn, size)
         with np.errstate(all="ignore"):
-            matrix = matrices_of(np.array(place), unit_turns(np.array(turn)), np.array(size))
+            matrix = compose(place, turn, size)
     sensible = matrix.ndim == 2 and np.isfinite(matrix).all() and float(np.abs(matrix).max()) < _LARGEST
     if not sensible or _is_flat(matrix[:3, :3]):
         raise InputError(
@@ -76,13 +76,9 @@ def _is_flat(linear: DoubleArray) -> bool:
 
 def placing_of(spec: PlacingSpec, scope: Record, how: Turning, entry: str) -> tuple[Vec3, Vec4, Vec3]:
     """Translation, rotation xyzw and scale in our axes and metres; raises `InputError`."""
-    return split(turned_matrices(matrix_in(spec, scope, entry), how))
-
-
-def split(matrix: DoubleArray) -> tuple[Vec3, Vec4, Vec3]:
-    """A (4, 4) matrix as a node has it."""
-    translation, rotation, scale = (part.tolist() for part in turns_of(matrix))
-    return tuple(translation), tuple(rotation), tuple(scale)
+    if not (spec.matrix or spec.translation or spec.rotation or spec.scale):
+        return (0.0, 0.0, 0.0), IDENTITY_TURN, (1.0, 1.0, 1.0)
+    return decompose(turned_matrices(matrix_in(spec, scope, entry), how))
 
 
 def parents_first(items: Sequence[Record], parent: str | None, where: str | None, entry: str) -> list[int]:

@@ -15,7 +15,8 @@ from pruxel.core.binary.schema import ExpressionText
 from pruxel.core.binary.values import text_of
 from pruxel.core.extract.conventions import turned_matrices, turning
 from pruxel.core.extract.file import ParsedFile, rows
-from pruxel.core.extract.placing import PlacingSpec, depths_of, matrix_in, parents_first, split
+from pruxel.core.extract.placing import PlacingSpec, depths_of, matrix_in, parents_first
+from pruxel.core.geometry.transforms import decompose
 from pruxel.core.scene.edit import drop_unused, merge, tree_of, unique_names
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene, Skin
 from pruxel.core.scene.walk import world_from_local, world_normals, world_positions
@@ -87,7 +88,7 @@ def _skeleton(spec: SkeletonsSpec, scope: Record, name: str, file: ParsedFile, c
     for number, joint in enumerate(joints):
         place = file.origin(spec.joints, number, joint.start)
         named = text_of(spec.joint, joint, file.entry) if spec.joint else f"joint {number}"
-        translation, rotation, scale = split(local[number])
+        translation, rotation, scale = decompose(local[number])
         nodes.append(Node(named, translation=translation, rotation=rotation, scale=scale, origin=place))
     tree, roots = tree_of(nodes, parents)
     scene = Scene(name, nodes=tree, roots=roots)

@@ -17,7 +17,7 @@ from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
 def warm() -> None:
     """Run each kernel on the smallest input with the types used in earnest."""
     rows = np.zeros((2, 28), np.uint8)
-    for name in ("f32x3", "snorm8x4", "f16x2"):
+    for name in ("f32x3", "snorm8x4", "f16x2", "snorm10_10_10_2"):
         kind = element(name)
         if kind is not None:
             decode_floats(rows, kind, 0)
