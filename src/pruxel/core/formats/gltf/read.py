@@ -200,7 +200,9 @@ def _check_shows_something(scene: Scene, faults: tuple[Fault, ...], name: str) -
     if scene.skins or any(True for _ in parts(scene)):
         return
     if faults:
-        raise InputError.of(faults[-1])
+        last = faults[-1]
+        # What is wrong with a part, an image say, is wrong with this file.
+        raise InputError.of(last if last.file == name else replace(last, file=name, field=last.file))
     raise InputError(
         ErrorCode.MALFORMED,
         "this glTF file shows nothing",
