@@ -433,6 +433,24 @@ def test_records_are_given_values_and_checked() -> None:
         file_of(records, "  tables: {}", b"\0ab\1")
 
 
+def test_a_checksum_is_checked_where_it_stands() -> None:
+    records = """
+  file:
+    - {name: size, type: u16}
+    - {name: body, type: bytes, size: size}
+    - {name: sum, type: u32, check: sum == crc32(body)}
+"""
+    body = b"123456789"
+    good = struct.pack("<H", 9) + body + struct.pack("<I", 0xCBF43926)  # the check value of the standard
+    assert file_of(records, "  tables: {}", good).head["sum"] == 0xCBF43926
+    for at in range(2, len(good)):
+        broken = bytearray(good)
+        broken[at] ^= 1
+        with pytest.raises(InputError, match="a check of the layout fails") as caught:
+            file_of(records, "  tables: {}", bytes(broken))
+        assert caught.value.fault.offset == 11
+
+
 @pytest.mark.parametrize(
     ("yields", "words"),
     [
@@ -533,3 +551,23 @@ def test_of_two_that_claim_a_file_the_longer_magic_wins_and_the_other_is_told() 
     assert file.notes[1].endswith("layout 'short' claims it too")
     with pytest.raises(InputError, match="ends inside"):
         first_that_reads([greedy], data, "x.bin", Conventions(), Context())
+
+
+def test_several_skeletons_of_a_file_are_numbered_through() -> None:
+    records = """
+  file: [{name: rigs, type: rig, count: 2}]
+  rig: [{name: title, type: text, size: 4}, {name: count, type: u8}, {name: joints, type: joint, count: count}]
+  joint: [{name: parent, type: i8}, {name: place, type: f32x3}]
+"""
+    yields = "  skeletons: {each: rigs, name: title, joints: joints, parent: parent, translation: place}"
+    data = b"".join(
+        name + bytes([len(joints)]) + b"".join(struct.pack("<b3f", parent, x, 0, 0) for parent, x in joints)
+        for name, joints in ((b"left", [(-1, 1.0), (0, 1.0)]), (b"rght", [(-1, -1.0), (-1, -3.0), (1, 2.0)]))
+    )
+    scene = read_skeleton(file_of(records, yields, data), Context())
+    assert problems(scene) == []
+    [skin] = scene.skins
+    assert skin.joints == (0, 1, 2, 3, 4)
+    assert np.allclose(world_from_local(scene)[:, 0, 3], [1, 2, -1, -3, -1])
+    assert np.allclose(world_from_local(scene) @ skin.inverse_bind, np.eye(4))
+    assert scene.roots == (0, 2, 3)

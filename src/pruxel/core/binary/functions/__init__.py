@@ -2,6 +2,7 @@
 
 from pruxel.core.binary.functions import (
     arrays,
+    checksums,
     directions,
     matrices,
     numbers,
@@ -11,4 +12,4 @@ from pruxel.core.binary.functions import (
     triangles,
 )
 
-__all__ = ["arrays", "directions", "matrices", "numbers", "rotations", "texels", "texts", "triangles"]
+__all__ = ["arrays", "checksums", "directions", "matrices", "numbers", "rotations", "texels", "texts", "triangles"]
