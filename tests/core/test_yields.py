@@ -311,6 +311,13 @@ def test_sparse_frames_and_constant_channels() -> None:
     scale: rows(keys, 1)
     frames: vec(0, 4, 10)
 """
+    slow = file_of(
+        CLIP,
+        yields.replace("    rate: 20\n", ""),
+        np.array([1, 2, 4], "<f4").tobytes(),
+        "conventions: {frame_rate: 10}",
+    )
+    assert np.allclose(read_clips(slow, Context())[0].tracks[1].times, [0, 0.4, 1.0])
     [clip] = clips_of(yields, np.array([1, 2, 4]))
     still, grown = clip.tracks
     assert (still.path, still.values.tolist(), still.times.tolist()) == ("translation", [[1, 2, 3]], [0])

@@ -12,7 +12,8 @@ Axis = Literal["x", "y", "z", "-x", "-y", "-z"]
 class Conventions(BaseModel):
     """How a game's files count: turned into glTF's conventions when a model is read.
 
-    `axes` says for each of our x, y, z which axis of the file it is; `unit_m` is one unit in metres.
+    `axes` says for each of our x, y, z which axis of the file it is; `unit_m` is one unit in metres; `frame_rate` are
+    keys a second where a clip does not say.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -21,6 +22,7 @@ class Conventions(BaseModel):
     unit_m: float = Field(1.0, gt=0, le=1e6)
     winding: Literal["counter_clockwise", "clockwise"] = "counter_clockwise"
     uv_origin: Literal["top_left", "bottom_left"] = "top_left"
+    frame_rate: float = Field(30.0, ge=0.01, le=10_000)
 
     @field_validator("axes")
     @classmethod

@@ -18,7 +18,7 @@ from pruxel.core.binary.values import array_of, number_of, text_of, truth_of, va
 from pruxel.core.extract.conventions import Turning, turn_rotations, turning
 from pruxel.core.extract.elements import bad
 from pruxel.core.extract.file import ParsedFile, rows
-from pruxel.core.extract.frames import DEFAULT_RATE, rate_of
+from pruxel.core.extract.frames import rate_of
 from pruxel.core.geometry.transforms import matrices_of, turns_of
 from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, Scene
 from pruxel.core.scene.origin import Origin
@@ -43,7 +43,7 @@ class ClipsSpec(Strict):
     name: ExpressionText | None = None
     """Of the clip."""
     rate: ExpressionText | None = None
-    """Keys a second; 30 when nothing says."""
+    """Keys a second; without it, what the conventions say."""
     tracks: ExpressionText
     """Records, a list, or how many: one a joint."""
     joint: ExpressionText | None = None
@@ -109,7 +109,7 @@ def read_clips(file: ParsedFile, context: Context) -> tuple[LooseClip, ...]:
     found = []
     for number, record in enumerate(rows(spec.each, spec.where, file.head, file.entry)):
         context.check()
-        rate = DEFAULT_RATE
+        rate = file.conventions.frame_rate
         if spec.rate is not None:
             rate = rate_of(number_of(spec.rate, record, file.entry), record, file.entry)
         name = text_of(spec.name, record, file.entry) if spec.name else file.stem

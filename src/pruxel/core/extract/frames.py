@@ -18,7 +18,6 @@ from pruxel.core.extract.primitives import Frame
 from pruxel.core.scene.model import Clip, ClipChannel
 from pruxel.core.scene.origin import Origin
 
-DEFAULT_RATE = 30.0
 _MOST_WEIGHTS = 1 << 24
 
 
@@ -51,7 +50,7 @@ class FramesSpec(Strict):
     position: ExpressionText
     """One a vertex."""
     rate: ExpressionText | None = None
-    """Frames a second; 30 when nothing says."""
+    """Frames a second; without it, what the conventions say."""
     clips: Literal["by_name", "one"] = "by_name"
     """`by_name`: frames whose names differ only in the number at their end are a clip; `one`: all of them."""
     ranges: RangesSpec | None = None
@@ -80,7 +79,11 @@ def clips_of_frames(
     spec: FramesSpec, part: Record, names: list[str], node: int, file: ParsedFile, place: Origin
 ) -> list[Clip]:
     """Clips that show a part's frames one after the other; raises `InputError`."""
-    rate = DEFAULT_RATE if spec.rate is None else rate_of(number_of(spec.rate, part, file.entry), part, file.entry)
+    rate = (
+        file.conventions.frame_rate
+        if spec.rate is None
+        else rate_of(number_of(spec.rate, part, file.entry), part, file.entry)
+    )
     found = []
     for name, first, count, pace in _ranges(spec, part, names, rate, file):
         if not 0 <= first <= first + count <= len(names) or not count:
