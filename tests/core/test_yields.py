@@ -301,6 +301,29 @@ def test_keys_by_frame_joint_and_channel_of_which_clips_are_ranges() -> None:
     assert np.allclose(moved.times, [0, 0.1])
 
 
+def test_frames_have_normals_of_their_own_in_our_axes() -> None:
+    """Two frames of a triangle in a file whose up is z: the second lies on its side."""
+    flat, steep = SQUARE[:3], SQUARE[:3][:, [0, 2, 1]]
+    frames = [(flat, (0, 0, 1)), (steep, (0, -1, 0))]
+    data = b"".join(points.tobytes() + np.array([normal] * 3, "<f4").tobytes() for points, normal in frames)
+    records = """
+  file: [{name: frames, type: frame, count: 2}]
+  frame: [{name: points, type: f32x3, count: "3"}, {name: normals, type: f32x3, count: "3"}]
+"""
+    yields = """
+  meshes:
+    vertices: {elements: {position: "frames[0].points", normal: "frames[0].normals"}}
+    frames: {each: frames, position: points, normal: normals, clips: one}
+"""
+    primitive = only(model_of(records, yields, data, "conventions: {axes: [x, z, '-y']}"))
+    assert primitive.normals is not None
+    target = primitive.targets[1]
+    assert target.normals is not None
+    assert np.allclose(primitive.normals, (0, 1, 0))
+    assert np.allclose(primitive.normals + target.normals, (0, 0, 1))
+    assert np.allclose(primitive.positions + target.positions, steep[:, [0, 2, 1]] * (1, 1, -1))
+
+
 def test_sparse_frames_and_constant_channels() -> None:
     yields = """
   clips:

@@ -49,6 +49,8 @@ class FramesSpec(Strict):
     """Of the frame."""
     position: ExpressionText
     """One a vertex."""
+    normal: ExpressionText | None = None
+    """The same for normals, where frames have their own."""
     rate: ExpressionText | None = None
     """Frames a second; without it, what the conventions say."""
     clips: Literal["by_name", "one"] = "by_name"
@@ -62,16 +64,18 @@ def read_frames(spec: FramesSpec, part: Record, vertices: int, file: ParsedFile)
     found = []
     for number, row in enumerate(each_of(spec.each, part, file.entry)):
         positions = array_of(spec.position, row, file.entry, 3)
-        if len(positions) != vertices or not np.isfinite(positions).all():
+        normals = None if spec.normal is None else array_of(spec.normal, row, file.entry, 3)
+        given = [positions] if normals is None else [positions, normals]
+        if any(len(one) != vertices or not np.isfinite(one).all() for one in given):
             raise bad(
                 file.entry,
                 part,
                 f"frame {number} does not fit the part",
                 expected=f"{vertices:,} positions, all of them numbers",
-                found=f"{len(positions):,}",
+                found=" and ".join(f"{len(one):,}" for one in given),
             )
         name = f"frame {number}" if spec.name is None else text_of(spec.name, row, file.entry)
-        found.append(Frame(name, positions))
+        found.append(Frame(name, positions, normals))
     return tuple(found)
 
 

@@ -149,16 +149,17 @@ def _primitive(
     joints, weights = arrays.joints, arrays.weights
     if joints is not None and weights is not None and taken is not None:
         joints, weights = joints[taken], frozen(weights[taken])
+    normals = vertex_normals(positions, corners) if normal is None else turn.turn_directions(normal, how)
     return Primitive(
         positions,
         corners,
-        normals=vertex_normals(positions, corners) if normal is None else turn.turn_directions(normal, how),
+        normals=normals,
         tangents=None if tangent is None or tangent.shape[1] < 4 else turn.turn_tangents(tangent, how),
         uvs=tuple(turn.turn_uvs(own[k], how) for k in ("uv0", "uv1", "uv2", "uv3") if k in own),
         colors=tuple(as_floats(_four(own[k]), 4) for k in ("color", "color1") if k in own),
         joints=None if joints is None else frozen(joints.astype(np.uint16)),
         weights=weights,
-        targets=tuple(_target(frame, own["position"], taken, how) for frame in arrays.frames),
+        targets=tuple(_target(frame, own["position"], normals, taken, how) for frame in arrays.frames),
         origin=place,
     )
 
@@ -199,10 +200,16 @@ def _joined(arrays: PartArrays, triangles: AnyArray, entry: str, part: Record) -
     return picks, indices.reshape(-1, 3)
 
 
-def _target(frame: Frame, base: AnyArray, taken: AnyArray | None, how: turn.Turning) -> MorphTarget:
+def _target(
+    frame: Frame, base: AnyArray, normals: FloatArray, taken: AnyArray | None, how: turn.Turning
+) -> MorphTarget:
+    """What a frame adds to the positions `base`, in the file's axes, and to the `normals`, in ours."""
     positions = frame.positions if taken is None else frame.positions[taken]
     moved = turn.turn_points(_three(positions) - _three(base), how)
-    return MorphTarget(frame.name, moved)
+    if frame.normals is None:
+        return MorphTarget(frame.name, moved)
+    turned = turn.turn_directions(frame.normals if taken is None else frame.normals[taken], how)
+    return MorphTarget(frame.name, moved, normals=as_floats(turned - normals, 3))
 
 
 def _not_numbers(broken: AnyArray, positions: AnyArray, part: Record, entry: str) -> InputError:
