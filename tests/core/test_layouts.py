@@ -87,6 +87,18 @@ def test_unknown_version_names_those_known() -> None:
     assert fault.found == "version 9"
 
 
+def test_a_number_in_the_other_byte_order_is_seen() -> None:
+    data = bytearray(toy())
+    data[4:6] = struct.pack(">H", 2)
+    with pytest.raises(InputError, match="try 'endian: big'"):
+        read(bytes(data))
+    fixed = LAYOUT.replace("{name: count, type: u32}", "{name: count, type: u32, equals: 5}")
+    data = bytearray(toy(count=5))
+    data[8:12] = struct.pack(">I", 5)
+    with pytest.raises(InputError, match="it is 5: try 'endian: big'"):
+        read(bytes(data), fixed)
+
+
 def test_a_count_beyond_the_file_is_told_with_its_place() -> None:
     data = bytearray(toy())
     data[8:12] = struct.pack("<I", 2**31)

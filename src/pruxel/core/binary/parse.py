@@ -6,7 +6,7 @@ checked against the end of the file first, and records are counted against a bud
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -14,10 +14,11 @@ import numpy as np
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.binary.elements import element
 from pruxel.core.binary.fields.registry import field_type
 from pruxel.core.binary.fields.words import past_comments
 from pruxel.core.binary.payload import wrong_key
-from pruxel.core.binary.reading import Beside, Reading, evaluate, integer, most_records, over_budget, whole
+from pruxel.core.binary.reading import Beside, Reading, byte_order, evaluate, integer, most_records, over_budget, whole
 from pruxel.core.binary.records import Record, split_bits
 from pruxel.core.binary.schema import FieldSpec, Layout
 from pruxel.core.binary.trees import read_tree
@@ -123,7 +124,8 @@ def _check_version(reading: Reading, record: Record, spec: FieldSpec) -> None:
             field=f"{record.kind}.{spec.name}",
             expected=f"version {', '.join(str(v) for v in wanted.known)}",
             found=f"version {found}",
-            hint=f"Add the version to the layout '{reading.layout.layout}' once its fields are known.",
+            hint=_other_order(reading, spec, found, wanted.known)
+            or f"Add the version to the layout '{reading.layout.layout}' once its fields are known.",
         )
     reading.version = found
 
@@ -199,8 +201,21 @@ def _expect(reading: Reading, record: Record, spec: FieldSpec, value: object, at
             field=f"{record.kind}.{spec.name}",
             expected=repr(spec.equals),
             found=repr(value),
-            hint=f"This may not be a '{reading.layout.layout}' file at all.",
+            hint=_other_order(reading, spec, value, (spec.equals,))
+            or f"This may not be a '{reading.layout.layout}' file at all.",
         )
+
+
+def _other_order(reading: Reading, spec: FieldSpec, found: object, wanted: Sequence[object]) -> str | None:
+    """A hint where the number would be right with its bytes the other way round."""
+    kind = element(spec.type)
+    if kind is None or not kind.whole or kind.width > 1 or not isinstance(found, int):
+        return None
+    turned = int.from_bytes((found % (1 << 8 * kind.size)).to_bytes(kind.size, "little"), "big")
+    if turned == found or turned not in wanted:
+        return None
+    other = "big" if byte_order(reading, spec) == "<" else "little"
+    return f"With its bytes the other way round it is {turned}: try 'endian: {other}'."
 
 
 def _value(reading: Reading, record: Record, spec: FieldSpec, at: int) -> tuple[Any, int]:
