@@ -142,11 +142,11 @@ def read_model(file: ParsedFile, context: Context, world_from_joint: DoubleArray
         nodes.append(node)
         try:
             mesh, frames = _mesh(part, spec, file, turning, place, materials, node.name, world_from_joint)
+            if spec.frames is not None:
+                clips += clips_of_frames(spec.frames, part, [f.name for f in frames], number, file, place)
         except InputError as error:
             faults.append(error.fault)
             continue
-        if spec.frames is not None:
-            clips += clips_of_frames(spec.frames, part, [f.name for f in frames], number, file, place)
         nodes[-1] = replace(node, mesh=len(meshes))
         meshes.append(mesh)
     if faults and not meshes:
@@ -193,7 +193,7 @@ def _mesh(
         scope = part if group is None else part.below(group=group)
         material = _material(scope, spec, file)
         number = None if material is None else materials.setdefault(material, len(materials))
-        primitives.append(replace(primitive, material=number))
+        primitives.append(primitive if number is None else replace(primitive, material=number))
     return Mesh(name, tuple(primitives), target_weights=(0.0,) * len(arrays.frames)), arrays.frames
 
 

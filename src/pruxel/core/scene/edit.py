@@ -144,5 +144,8 @@ def tree_of(nodes: Sequence[Node], parents: Sequence[int]) -> tuple[tuple[Node, 
     for child, parent in enumerate(parents):
         if parent >= 0:
             children.setdefault(parent, []).append(child)
-    linked = [replace(node, children=tuple(children.get(i, ()))) for i, node in enumerate(nodes)]
+    below = (tuple(children.get(i, ())) for i in range(len(nodes)))
+    linked = [
+        node if node.children == own else replace(node, children=own) for node, own in zip(nodes, below, strict=True)
+    ]
     return unique_names(linked), tuple(i for i, parent in enumerate(parents) if parent < 0)
