@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 import xxhash
 
+from fuzz import examples
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
 from pruxel.core.binary.conventions import Conventions
@@ -34,10 +35,7 @@ from pruxel.core.sources.profile import Profile, ProfileFile
 from pruxel.core.sources.profile_files import load_profile, write_profile
 
 ROOT = Path(__file__).resolve().parent.parent
-EXAMPLES = {
-    re.match(r"layout: (\w+)", text)[1]: text  # type: ignore[index]
-    for text in re.findall(r"```yaml\n(.*?)```", (ROOT / "docs/layouts.md").read_text(), re.DOTALL)
-}
+EXAMPLES = examples.layouts()
 SHELF, STRONGBOX, PEBBLE, TWIG, TWIG_MOVES = (
     EXAMPLES[name] for name in ("shelf", "strongbox", "pebble", "twig", "twig_moves")
 )

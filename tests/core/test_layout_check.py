@@ -3,22 +3,19 @@
 from __future__ import annotations
 
 import json
-import re
 import struct
 from pathlib import Path
 
 import pytest
 from typer.testing import CliRunner
 
+from fuzz import examples
 from pruxel.cli.main import app
 from pruxel.core.binary.explain import explained
 from pruxel.core.binary.load import load_layout
 from pruxel.core.recipe.layout_check import check_layout
 
 LAYOUTS = sorted((Path(__file__).resolve().parents[2] / "src/pruxel/sample/data/layouts").glob("*.yaml"))
-EXAMPLES = re.findall(
-    r"```yaml\n(.*?)```", (Path(__file__).resolve().parents[2] / "docs/layouts.md").read_text(), re.DOTALL
-)
 SKELETON = next(path for path in LAYOUTS if path.stem == "skeleton")
 FILE = b"BSKL" + struct.pack("<HH", 1, 2) + b"".join(
     struct.pack(f"<B{len(name)}sh7f", len(name), name, parent, 0, 1, 0, 0, 0, 0, 1) for name, parent in ((b"root", -1), (b"tip", 0))
@@ -102,7 +99,7 @@ def test_the_commands_tell_and_end_with_their_codes(tmp_path: Path) -> None:
 def test_a_file_of_several_things_is_told_of_listed_and_proven(tmp_path: Path) -> None:
     """The example of the language that holds joints, vertices and keys in one file, by the command line alone."""
     layout = tmp_path / "sprat.yaml"
-    layout.write_text(next(text for text in EXAMPLES if text.startswith("layout: sprat")))
+    layout.write_text(examples.layouts()["sprat"])
     joints = b"".join(
         struct.pack("<bB12f", parent, mask, 1, 0, 0, 0, 0, 1, 0, 1, 0, 0, 1, z)
         for parent, mask, z in ((1, 4, 2), (-1, 0, 0))

@@ -176,3 +176,12 @@ def test_elements_decode_in_single_fields() -> None:
     at = 16
     data[at : at + 4] = bytes([0, 51, 255, 102])
     assert np.allclose(read(bytes(data), text)["extra"], (0, 0.2, 1, 0.4))
+
+
+def test_blocks_may_begin_lines_below_their_key() -> None:
+    from pruxel.core.binary.trees import read_tree
+
+    found = read_tree(
+        "blocks", memoryview(b"lamp hall" + b"\n" * 200_000 + b"{ lit 1 }\nnext\n// no block of it\n{ a b }"), "x"
+    )
+    assert found == {"lamp": [{"title": "hall", "lit": "1"}], "next": "", "blocks": [{"title": "", "a": "b"}]}

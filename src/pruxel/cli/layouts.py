@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import json
 import sys
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
+from pruxel.cli.options import print_json
 from pruxel.cli.told import EXIT_INPUT, told
 
 app = typer.Typer(no_args_is_help=True, help="Layouts: check one, or see what it reads of a file.")
@@ -53,9 +53,7 @@ def explain(
     with told():
         tree, fault = explained(load_layout(read_text(layout), layout.name), map_file(file), file.name, depth)
         if as_json:
-            sys.stdout.write(
-                json.dumps({"fields": tree, "fault": None if fault is None else fault.line()}, indent=1) + "\n"
-            )
+            print_json({"fields": tree, "fault": None if fault is None else fault.line()})
         else:
             _write(tree, 0)
         if fault is not None:

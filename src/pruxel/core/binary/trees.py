@@ -17,11 +17,11 @@ from xml.parsers import expat
 import numpy as np
 
 from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.binary.fields.words import number_in
 
 _DEEPEST = 64
 _MOST_VALUES = 4_000_000
 _TOKEN = re.compile(r'"((?:[^"\\]|\\.)*)"|(//[^\n]*|#[^\n]*|/\*.*?\*/)|([{}])|(\n)|([^\s{}"]+)', re.DOTALL)
-_NUMBER = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?")
 
 
 def read_tree(kind: str, data: memoryview, name: str) -> Any:  # noqa: ANN401 - any value of a field
@@ -145,9 +145,8 @@ def _table(text: str, name: str) -> list[dict[str, Any]]:
 
 def _plain(word: str) -> str | int | float:
     """A number where a text is one."""
-    if not _NUMBER.fullmatch(word):
-        return word
-    return int(word) if word.lstrip("+-").isdigit() and len(word) < 19 else float(word)
+    found = number_in(word)
+    return word if found is None else found
 
 
 def _blocks(text: str, name: str) -> dict[str, Any]:
@@ -157,8 +156,11 @@ def _blocks(text: str, name: str) -> dict[str, Any]:
     """
     root: dict[str, Any] = {}
     stack, line, count = [root], list[str](), 0
+    ended = False  # the line is over, and only a brace that follows at once still belongs to its key
 
     def end_of_line() -> None:
+        nonlocal ended
+        ended = False
         if line:
             stack[-1].setdefault(line[0], " ".join(line[1:]))
             line.clear()
@@ -168,12 +170,18 @@ def _blocks(text: str, name: str) -> dict[str, Any]:
         count += 1
         if count > _MOST_VALUES or len(stack) > _DEEPEST:
             raise _bad(name, f"more than {_MOST_VALUES:,} words, or {_DEEPEST} levels", _line_of(text, match.start()))
+        if end is not None:
+            ended = True
+            continue
+        if ended and brace != "{":
+            end_of_line()
         if comment is not None:
             continue
         if brace == "{":
             node: dict[str, Any] = {"title": " ".join(line[1:])}
             key = line[0] if line else "blocks"
             line.clear()
+            ended = False
             same = stack[-1].setdefault(key, [])
             (same if isinstance(same, list) else stack[-1].setdefault("blocks", [])).append(node)
             stack.append(node)
@@ -182,9 +190,6 @@ def _blocks(text: str, name: str) -> dict[str, Any]:
             if len(stack) == 1:
                 raise _bad(name, "a block ends that never began", _line_of(text, match.start()))
             stack.pop()
-        elif end is not None:
-            if not _opens_next(text, match.end()):
-                end_of_line()
         else:
             line.append(word if quoted is None else quoted.replace('\\"', '"'))
     end_of_line()
@@ -193,15 +198,8 @@ def _blocks(text: str, name: str) -> dict[str, Any]:
     return root
 
 
-def _opens_next(text: str, at: int) -> bool:
-    """Whether the next thing after blanks and line ends is a brace that opens a block of this line's key."""
-    rest = re.compile(r"\s*").match(text, at)
-    return rest is not None and text[rest.end() : rest.end() + 1] == "{"
-
-
 def _line_of(text: str, at: int) -> str:
     return f"line {text.count(chr(10), 0, at) + 1}"
 
 
 _READERS: dict[str, Callable[[str, str], Any]] = {"json": _json, "xml": _xml, "table": _table, "blocks": _blocks}
-KINDS = tuple(_READERS)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Sequence
-from typing import Any, NoReturn
+from typing import Any, NoReturn, TypeGuard
 
 import numpy as np
 
@@ -73,14 +73,12 @@ def bytes_of(text: str, record: Record, entry: str) -> memoryview:
 def rows_of(text: str, record: Record, entry: str) -> Table | Varying | Sequence[Record]:
     """Records in a row."""
     value = _value(text, record, entry)
-    if not isinstance(value, Table | Varying) and not (
-        isinstance(value, list) and all(isinstance(one, Record) for one in value)
-    ):
+    if not _is_records(value):
         _wrong(text, record, entry, "records with 'count'", value)
     return value
 
 
-def _is_records(value: object) -> bool:
+def _is_records(value: object) -> TypeGuard[Table | Varying | list[Record]]:
     return isinstance(value, Table | Varying) or (
         isinstance(value, list) and all(isinstance(one, Record) for one in value)
     )
@@ -97,9 +95,7 @@ def each_of(text: str | None, record: Record, entry: str) -> Iterator[Record]:
     value = _value(text, record, entry)
     if isinstance(value, int) and not isinstance(value, bool) and 0 <= value <= _MOST_ROWS:
         yield from (record.below(row=row) for row in range(value))
-    elif isinstance(value, Table | Varying) or (
-        isinstance(value, list) and all(isinstance(one, Record) for one in value)
-    ):
+    elif _is_records(value):
         yield from (one.below(row=row) for row, one in enumerate(value))
     elif isinstance(value, list) and value and all(isinstance(one, dict) for one in value):
         yield from (record.below(**{**one, "row": row, "item": one}) for row, one in enumerate(value))

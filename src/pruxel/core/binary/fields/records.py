@@ -35,15 +35,12 @@ class _Records(FieldType):
             need(reading, at, count * size, record, spec)
             array = np.frombuffer(reading.data, fixed.dtype, count, at)
             return Table(spec.type, at, array, record, fixed.meaning), at + count * size
-        if (
-            stride is None
-            and not spec.given
-            and (table := table_of_numbers(reading, record, spec, at, count)) is not None
-        ):
-            return table
-        walked = None if stride is not None or spec.given else varying_at(reading, record, spec, at, count)
-        if walked is not None:
-            return walked
+        if stride is None and not spec.given:
+            whole_run = table_of_numbers(reading, record, spec, at, count) or varying_at(
+                reading, record, spec, at, count
+            )
+            if whole_run is not None:
+                return whole_run
         if count > most_records(reading) or count > len(reading.data):
             over_budget(reading, record, spec, at, count)
         items: list[Any] = []

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -28,14 +29,17 @@ class Ragged:
     values: Any
     counts: AnyArray
 
+    @cached_property
+    def _ends(self) -> AnyArray:
+        return np.cumsum(self.counts)
+
     def __len__(self) -> int:
         return len(self.counts)
 
     def __getitem__(self, index: int) -> Any:  # noqa: ANN401
         if not 0 <= index < len(self.counts):
             raise IndexError(index)
-        begin = int(self.counts[:index].sum())
-        end = begin + int(self.counts[index])
+        begin, end = int(self._ends[index] - self.counts[index]), int(self._ends[index])
         return self.values.stretch(begin, end, 1) if isinstance(self.values, Table) else self.values[begin:end]
 
 
