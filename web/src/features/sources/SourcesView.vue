@@ -238,29 +238,6 @@ useKeys('Sources', [['a', 'Add a source', () => (picking.value = true)]])
         </ul>
       </section>
 
-      <div
-        v-for="job in scans"
-        :key="job.id"
-        class="flex items-center gap-4 rounded-xl border border-line bg-sheet px-4 py-2.5"
-      >
-        <ProgressLine :job="job" class="flex-1" />
-        <button class="button" @click="api.cancel(job.id)">Cancel</button>
-      </div>
-      <div
-        v-for="one in uploads"
-        :key="one.name"
-        class="rounded-xl border border-line bg-sheet px-4 py-2.5 text-[13px]"
-        data-test="upload-line"
-      >
-        <div class="flex justify-between gap-3">
-          <span class="truncate">Sending {{ one.name }}</span
-          ><span class="num text-faint">{{ bytes(one.have) }} of {{ bytes(one.size) }}</span>
-        </div>
-        <div class="mt-1 h-1.5 overflow-hidden rounded-full bg-sunk">
-          <div class="h-full bg-sea" :style="{ width: `${(one.have / Math.max(one.size, 1)) * 100}%` }" />
-        </div>
-      </div>
-
       <template v-if="loaded">
         <div class="flex items-center border-b border-line">
           <Tabs v-model="tab" :tabs="tabs" label="About the sources" class="text-[14px]" />
@@ -276,6 +253,29 @@ useKeys('Sources', [['a', 'Add a source', () => (picking.value = true)]])
               <option value="">none</option>
             </select>
           </label>
+        </div>
+        <!-- Below the tabs, so that these do not move away under the pointer when work begins or ends. -->
+        <div
+          v-for="job in scans"
+          :key="job.id"
+          class="flex items-center gap-4 rounded-xl border border-line bg-sheet px-4 py-2.5"
+        >
+          <ProgressLine :job="job" class="flex-1" />
+          <button class="button" @click="api.cancel(job.id)">Cancel</button>
+        </div>
+        <div
+          v-for="one in uploads"
+          :key="one.name"
+          class="rounded-xl border border-line bg-sheet px-4 py-2.5 text-[13px]"
+          data-test="upload-line"
+        >
+          <div class="flex justify-between gap-3">
+            <span class="truncate">Sending {{ one.name }}</span
+            ><span class="num text-faint">{{ bytes(one.have) }} of {{ bytes(one.size) }}</span>
+          </div>
+          <div class="mt-1 h-1.5 overflow-hidden rounded-full bg-sunk">
+            <div class="h-full bg-sea" :style="{ width: `${(one.have / Math.max(one.size, 1)) * 100}%` }" />
+          </div>
         </div>
         <StackList
           v-if="tab === 'stack' && sources.length"
