@@ -15,7 +15,7 @@ ROWS = [
     {"core.base"},
     {"core.geometry", "core.native", "core.images"},
     {"core.binary", "core.scene"},
-    {"core.sources", "core.extract", "core.formats"},
+    {"core.sources", "core.extract", "core.formats", "core.guessing"},
     {"core.pictures"},
     {"core.steps"},
     {"core.findings"},

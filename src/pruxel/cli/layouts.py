@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -58,6 +59,35 @@ def explain(
             _write(tree, 0)
         if fault is not None:
             raise InputError.of(fault)
+
+
+@app.command()
+def guess(
+    file: Annotated[Path, typer.Argument(help="the file of an unknown format", exists=True, dir_okay=False)],
+    *,
+    as_json: Annotated[bool, typer.Option("--json", help="as one JSON value")] = False,
+    write: Annotated[Path | None, typer.Option(help="write the layout of the likeliest mesh or picture there")] = None,
+) -> None:
+    """Tell what a file of an unknown format may hold, from its bytes alone, each guess with its reasons."""
+    from pruxel.core.base.context import Context
+    from pruxel.core.base.writing import write_below
+    from pruxel.core.guessing.guess import guess as guesses
+    from pruxel.core.sources.files import map_file
+
+    with told():
+        found = guesses(map_file(file), file.name, Context())
+        if as_json:
+            print_json(asdict(found))
+        else:
+            for one in found.found:
+                sys.stdout.write(f"{one.confidence:4.0%}  {one.kind}: {one.title}\n")
+                for reason in one.reasons:
+                    sys.stdout.write(f"        {reason}\n")
+            if found.looked_at < found.size:
+                sys.stdout.write(f"Only the first {found.looked_at:,} of {found.size:,} bytes were looked at.\n")
+        layout = next((one.layout for one in found.found if one.layout), "")
+        if write is not None and layout:
+            write_below(write.resolve().parent, write.name, [layout.encode()])
 
 
 def _write(fields: list[dict[str, Any]], level: int) -> None:

@@ -128,7 +128,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/entries/{entry}/finds": {
+    "/api/entries/{entry}/compared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Compared
+         * @description Where an entry differs from another one, given by its path.
+         */
+        get: operations["show_compared_api_entries__entry__compared_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entries/{entry}/described": {
         parameters: {
             query?: never;
             header?: never;
@@ -138,10 +158,54 @@ export interface paths {
         get?: never;
         put?: never;
         /**
+         * Show Described
+         * @description What a layout in the making reads of an entry; nothing is kept of the layout.
+         */
+        post: operations["show_described_api_entries__entry__described_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entries/{entry}/finds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Finds
+         * @description Where bytes, a text or a number stand; without `what`, numbers from `low` to `high`.
+         */
+        get: operations["show_finds_api_entries__entry__finds_get"];
+        put?: never;
+        /**
          * Keep Finds
          * @description Make entries of chosen finds; returns the label of their source.
          */
         post: operations["keep_finds_api_entries__entry__finds_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entries/{entry}/guesses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask Guesses
+         * @description Have an entry's format guessed; returns the key under which the guesses come.
+         */
+        post: operations["ask_guesses_api_entries__entry__guesses_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -228,6 +292,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/entries/{entry}/strip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Strip
+         * @description An entry's bytes from afar.
+         */
+        get: operations["show_strip_api_entries__entry__strip_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/entries/{entry}/text": {
         parameters: {
             query?: never;
@@ -260,6 +344,26 @@ export interface paths {
          * @description A texture as PNG: all channels, colours without alpha, or one channel as grey; smaller by powers of two.
          */
         get: operations["texture_picture_api_entries__entry__texture_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entries/{entry}/values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Values
+         * @description The bytes at a place read as every type, in both byte orders.
+         */
+        get: operations["show_values_api_entries__entry__values_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -760,6 +864,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/guesses/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Guesses
+         * @description How guessing stands, and what was found.
+         */
+        get: operations["get_guesses_api_projects__project__guesses__key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/harvest": {
         parameters: {
             query?: never;
@@ -862,6 +986,26 @@ export interface paths {
          */
         put: operations["choose_language_api_projects__project__language_put"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/layouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Save Layout
+         * @description Put a layout into the project's profile, in place of one of its name, and read all sources again by it.
+         */
+        post: operations["save_layout_api_projects__project__layouts_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1617,6 +1761,16 @@ export interface components {
             workpieces: string[];
         };
         /**
+         * AroundOut
+         * @description Bytes around the place of a failure.
+         */
+        AroundOut: {
+            /** Hex */
+            hex: string;
+            /** Offset */
+            offset: number;
+        };
+        /**
          * BatchIn
          * @description Models to be delivered one by one.
          */
@@ -1740,6 +1894,26 @@ export interface components {
             path: string;
         };
         /**
+         * ComparedOut
+         * @description The ranges (first byte, one after the last) in which two entries differ.
+         */
+        ComparedOut: {
+            /** More */
+            more: boolean;
+            /** Other */
+            other: number;
+            /** Ranges */
+            ranges: [
+                number,
+                number
+            ][];
+            /** Sizes */
+            sizes: [
+                number,
+                number
+            ];
+        };
+        /**
          * DeliveryIn
          * @description `options` are those of each format, by its name.
          */
@@ -1791,6 +1965,36 @@ export interface components {
              * Format: uuid
              */
             workpiece_id: string;
+        };
+        /**
+         * DescribedOut
+         * @description What a layout in the making reads of an entry.
+         *
+         *     `faults` are mistakes of its text; `problem` is why reading ended early; `claims` whether it would be chosen for
+         *     this entry; `scene` the stored scene of what it yields; `constants` its numbers and texts by name.
+         */
+        DescribedOut: {
+            /**
+             * Claims
+             * @default false
+             */
+            claims: boolean;
+            /**
+             * Constants
+             * @default {}
+             */
+            constants: {
+                [key: string]: number | string;
+            };
+            /** Faults */
+            faults: components["schemas"]["ProblemOut"][];
+            /** Fields */
+            fields: components["schemas"]["FieldOut"][];
+            problem?: components["schemas"]["LayoutProblemOut"] | null;
+            /** Scene */
+            scene: string | null;
+            /** Yields */
+            yields: string[];
         };
         /** EntriesOut */
         EntriesOut: {
@@ -1956,6 +2160,26 @@ export interface components {
             /** Vertices */
             vertices: number;
         };
+        /**
+         * FieldOut
+         * @description A field that a layout reads: its bytes (first, and the one after the last) and its value in words.
+         */
+        FieldOut: {
+            /** Bytes */
+            bytes: [
+                number,
+                number
+            ];
+            /**
+             * Fields
+             * @default []
+             */
+            fields: components["schemas"]["FieldOut"][];
+            /** Name */
+            name: string;
+            /** Value */
+            value: string;
+        };
         /** FileOut */
         FileOut: {
             /** Path */
@@ -1981,6 +2205,18 @@ export interface components {
             suggestion: components["schemas"]["SuggestionOut"] | null;
             /** Title */
             title: string;
+        };
+        /**
+         * FindsOut
+         * @description Where something stands: first bytes, and how many bytes each takes; `more` when the list was cut.
+         */
+        FindsOut: {
+            /** More */
+            more: boolean;
+            /** Offsets */
+            offsets: number[];
+            /** Size */
+            size: number;
         };
         /**
          * FitOut
@@ -2077,6 +2313,44 @@ export interface components {
             problem: components["schemas"]["ProblemOut"] | null;
             /** Scene */
             scene: string | null;
+            /** Status */
+            status: string;
+        };
+        /**
+         * GuessOut
+         * @description What an entry may hold; `layout` is the text of a layout that shows it, or empty.
+         */
+        GuessOut: {
+            /** Confidence */
+            confidence: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "mesh" | "picture" | "compressed" | "texts" | "places" | "turns";
+            /** Layout */
+            layout: string;
+            /** Reasons */
+            reasons: string[];
+            /** Spans */
+            spans: components["schemas"]["SpanOut"][];
+            /** Title */
+            title: string;
+        };
+        /**
+         * GuessesOut
+         * @description How guessing stands, and what was found.
+         */
+        GuessesOut: {
+            /** Found */
+            found: components["schemas"]["GuessOut"][];
+            /** Job */
+            job: string | null;
+            /** Looked At */
+            looked_at: number;
+            problem?: components["schemas"]["ProblemOut"] | null;
+            /** Size */
+            size: number;
             /** Status */
             status: string;
         };
@@ -2232,6 +2506,35 @@ export interface components {
         LanguageIn: {
             /** Language */
             language?: string | null;
+        };
+        /**
+         * LayoutIn
+         * @description The text of a layout.
+         */
+        LayoutIn: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * LayoutProblemOut
+         * @description What went wrong in reading by a layout, with the bytes around.
+         */
+        LayoutProblemOut: {
+            around?: components["schemas"]["AroundOut"] | null;
+            /** Expected */
+            expected?: string | null;
+            /** Field */
+            field?: string | null;
+            /** File */
+            file?: string | null;
+            /** Found */
+            found?: string | null;
+            /** Hint */
+            hint?: string | null;
+            /** Message */
+            message: string;
+            /** Offset */
+            offset?: number | null;
         };
         /**
          * LevelLook
@@ -2584,6 +2887,18 @@ export interface components {
             /** Reader */
             reader: string;
         };
+        /**
+         * ReadAsOut
+         * @description The bytes at a place read as one type.
+         */
+        ReadAsOut: {
+            /** Big */
+            big: string;
+            /** Little */
+            little: string;
+            /** Type */
+            type: string;
+        };
         /** RecipeIn */
         RecipeIn: {
             /** Name */
@@ -2767,6 +3082,18 @@ export interface components {
             line: string;
         };
         /**
+         * SpanOut
+         * @description Bytes that a guess speaks of.
+         */
+        SpanOut: {
+            /** End */
+            end: number;
+            /** First */
+            first: number;
+            /** Name */
+            name: string;
+        };
+        /**
          * StepFault
          * @description Why a step was passed over; `line` is all of it in one line.
          */
@@ -2834,6 +3161,22 @@ export interface components {
         StepsIn: {
             /** Steps */
             steps: components["schemas"]["StepModel"][];
+        };
+        /**
+         * StripOut
+         * @description A file from afar, piece by piece: entropy in bits a byte, least and highest byte, share of zeros.
+         */
+        StripOut: {
+            /** Entropy */
+            entropy: number[];
+            /** Least */
+            least: number[];
+            /** Most */
+            most: number[];
+            /** Size */
+            size: number;
+            /** Zeros */
+            zeros: number[];
         };
         /** SuggestionOut */
         SuggestionOut: {
@@ -3393,6 +3736,124 @@ export interface operations {
             507: components["responses"]["Refused507"];
         };
     };
+    show_compared_api_entries__entry__compared_get: {
+        parameters: {
+            query: {
+                path: string;
+            };
+            header?: never;
+            path: {
+                entry: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    show_described_api_entries__entry__described_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entry: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayoutIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DescribedOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    show_finds_api_entries__entry__finds_get: {
+        parameters: {
+            query: {
+                kind: "hex" | "text" | "u8" | "i8" | "u16" | "i16" | "u32" | "i32" | "u64" | "i64" | "f16" | "f32" | "f64";
+                what?: string;
+                order?: "<" | ">";
+                low?: number;
+                high?: number;
+                first?: number;
+            };
+            header?: never;
+            path: {
+                entry: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindsOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
     keep_finds_api_entries__entry__finds_post: {
         parameters: {
             query?: never;
@@ -3410,6 +3871,41 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    ask_guesses_api_entries__entry__guesses_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entry: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3575,6 +4071,43 @@ export interface operations {
             507: components["responses"]["Refused507"];
         };
     };
+    show_strip_api_entries__entry__strip_get: {
+        parameters: {
+            query?: {
+                pieces?: number;
+            };
+            header?: never;
+            path: {
+                entry: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StripOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
     read_as_text_api_entries__entry__text_get: {
         parameters: {
             query?: never;
@@ -3631,6 +4164,43 @@ export interface operations {
                 };
                 content: {
                     "image/png": unknown;
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    show_values_api_entries__entry__values_get: {
+        parameters: {
+            query?: {
+                offset?: number;
+            };
+            header?: never;
+            path: {
+                entry: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadAsOut"][];
                 };
             };
             400: components["responses"]["Refused400"];
@@ -4634,6 +5204,42 @@ export interface operations {
             507: components["responses"]["Refused507"];
         };
     };
+    get_guesses_api_projects__project__guesses__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GuessesOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
     start_harvest_api_projects__project__harvest_post: {
         parameters: {
             query?: never;
@@ -4872,6 +5478,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    save_layout_api_projects__project__layouts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayoutIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"] | null;
                 };
             };
             400: components["responses"]["Refused400"];

@@ -24,6 +24,7 @@ BEHIND = frozenset({"pictures", "index", "references", "verify", "sweep"})
 # Higher goes first: what a person waits for, then what changes what they see, then the rest.
 _PRIORITY = {
     "glance": 11,
+    "guess": 9,
     "sight": 10,
     "view": 10,
     "rename": 6,

@@ -38,7 +38,7 @@ _FRONT_CHILDREN = 2
 _NICE_BEHIND = 15
 _LEAVING, _ASKED = threading.Event(), threading.Event()
 _HOUR = 3600.0
-_LONGEST = {"glance": 0.25 * _HOUR, "sight": 0.25 * _HOUR, "view": _HOUR}
+_LONGEST = {"glance": 0.25 * _HOUR, "guess": 0.25 * _HOUR, "sight": 0.25 * _HOUR, "view": _HOUR}
 _LONGEST_OF_ALL = 24 * _HOUR
 
 

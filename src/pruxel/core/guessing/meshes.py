@@ -1,0 +1,327 @@
+"""Triangles, positions and what goes with them → the meshes that a file may hold, the likeliest first."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from pruxel.core.base.arrays import AnyArray, ByteArray, DoubleArray, as_floats, as_indices
+from pruxel.core.base.context import Context
+from pruxel.core.geometry.normals import vertex_normals
+from pruxel.core.guessing.attributes import Rows, Stream, find_attributes
+from pruxel.core.guessing.borders import standing_apart
+from pruxel.core.guessing.corners import Corners, find_corners
+from pruxel.core.guessing.numbers import Numbers, read_numbers
+from pruxel.core.guessing.places import LEAST_FLOAT, MOST_FLOAT, SCALARS, Place, find_places, values_at
+
+_LISTS, _KEPT = 3, 8
+_HINTED, _CHAINS, _JUDGED = 30, 40, 18
+_MEASURED, _CLOSE = 400, 1.2
+_SHIFTS = 48
+_SURE = 7.0  # a score with which nobody needs to look further
+_LONG = 1.6  # times the length that nearly all edges stay below: no longer part of the surface
+_PREFERENCE = {"f32": 0.5, "f16": 0.1, "i16": 0.15, "u16": 0.1}
+_PAD = 16
+_SHARE = 0.96  # of the numbers of positions must be such
+
+
+@dataclass(frozen=True)
+class MeshGuess:
+    """A mesh that may stand in a file: `vertices` of `streams`, the first being positions, and its `corners`.
+
+    `score` orders guesses of one file; `confidence` 0 to 1; `reasons` in words.
+    """
+
+    order: str
+    vertices: int
+    streams: tuple[Stream, ...]
+    corners: Corners
+    score: float
+    confidence: float
+    reasons: tuple[str, ...]
+
+
+def guess_meshes(data: ByteArray, context: Context) -> list[MeshGuess]:
+    """The likely meshes, the best first; data (n,) uint8. Raises `CancelledError` when asked to stop."""
+    found: list[MeshGuess] = []
+    lists = find_corners(data)[:_LISTS]
+    for corners, part in context.part(0.2, 1.0).each(lists, lambda one: f"triangles at byte {one.offset:,}"):
+        del part
+        found += _on(data, corners)
+    found.sort(key=lambda one: -one.score)
+    return _distinct(found)[:_KEPT]
+
+
+def _distinct(found: list[MeshGuess]) -> list[MeshGuess]:
+    """Of guesses that show the same, the first; of one place read as several types, the best two at most."""
+    kept: dict[tuple[object, ...], list[MeshGuess]] = {}
+    for one in found:
+        place = one.streams[0]
+        same = kept.setdefault((place.offset, place.stride, one.corners.offset // 8, one.corners.kind), [])
+        if not same or (len(same) == 1 and same[0].streams[0].type != place.type):
+            same.append(one)
+    return sorted((one for same in kept.values() for one in same), key=lambda one: -one.score)
+
+
+def _on(data: ByteArray, corners: Corners) -> Iterator[MeshGuess]:
+    """The meshes that a run of corners may belong to."""
+    numbers = read_numbers(data, corners.order, corners.offset)
+    corners, stated = stated_ends(data, corners, numbers)
+    edges = _edges(corners.triangles(data))
+    places = numbers.before(corners.offset, corners.count, corners.count // 3, corners.vertices)
+    hinted, anywhere = find_places(
+        data, corners.order, edges, corners.vertices, (corners.offset, corners.end), places.values()
+    )
+    best = 0.0
+    for place in _likely(hinted, _HINTED):
+        guess = _judged(data, place, corners, numbers, edges, stated=stated)
+        if guess is not None:
+            best = max(best, guess.score)
+            yield guess
+    if best < _SURE:
+        moved = [
+            one for place in _likely(anywhere, _CHAINS) for one in _best_rows(data, place, corners, edges, numbers)
+        ]
+        moved.sort(key=lambda one: -one[0])
+        for place in list(dict.fromkeys(one for _, one in moved))[:_JUDGED]:
+            guess = _judged(data, place, corners, numbers, edges, stated=stated)
+            if guess is not None:
+                yield guess
+
+
+def _likely(places: list[Place], most: int) -> list[Place]:
+    """The places to look at more closely."""
+    return sorted(places, key=lambda one: np.log(one.cost) - _PREFERENCE[one.type])[:most]
+
+
+def _edges(triangles: AnyArray) -> AnyArray:
+    """Pairs of joined vertices (e, 2) by chance, some of the first and of the last vertex in front."""
+    pairs = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]]])
+    pairs = pairs[np.random.default_rng(1).permutation(len(pairs))]  # the same file, the same guesses
+    ends = (pairs == 0).any(axis=1) | (pairs == triangles.max()).any(axis=1)
+    return np.concatenate([pairs[ends][:16], pairs])
+
+
+def stated_ends(data: ByteArray, corners: Corners, numbers: Numbers) -> tuple[Corners, bool]:
+    """The corners as the file's head states them, if that differs by little, and whether it states their number."""
+    size = 2 if corners.type == "u16" else 4
+    start = numbers.near(corners.offset, 12 * size)
+    if start is not None and (start - corners.offset) % size == 0 and numbers.place(start):
+        corners = replace(corners, offset=start, count=corners.count + (corners.offset - start) // size)
+    if corners.kind == "list":
+        counts = [
+            one for one in (numbers.near(corners.count, 6), 3 * (numbers.near(corners.count // 3, 2) or 0)) if one
+        ]
+        counts = [one for one in counts if one % 3 == 0]
+    else:
+        counts = [one for one in (numbers.near(corners.count, 8),) if one]
+    count = min(counts, key=lambda one: abs(one - corners.count), default=None)
+    if count is not None and corners.offset + count * size <= len(data):
+        corners = replace(corners, count=count)
+    triangles = corners.triangles(data)
+    return replace(corners, vertices=int(triangles.max()) + 1), count is not None
+
+
+def _cost(points: DoubleArray, edges: AnyArray) -> float:
+    """How far joined points are apart over how far others are, over the axes."""
+    a, b = points[edges[:, 0]], points[edges[:, 1]]
+    others = np.abs(a - np.roll(b, max(len(b) // 2, 1), axis=0)).mean(axis=0)
+    joined = np.abs(a - b).mean(axis=0)
+    return float(np.where(others > 0, joined / np.maximum(others, 1e-30), 0.5).mean())
+
+
+def _best_rows(
+    data: ByteArray, place: Place, corners: Corners, edges: AnyArray, numbers: Numbers
+) -> list[tuple[float, Place]]:
+    """The three likeliest rows at which the first vertex stands, with what they are worth.
+
+    Shifted by a few rows, a surface looks nearly as good.
+    """
+    found = []
+    few = edges[:_MEASURED]
+    for shift in range(-_SHIFTS, _SHIFTS + 1):
+        moved = replace(place, offset=place.offset + shift * place.stride)
+        points = _points(data, moved, corners)
+        if points is not None:
+            found.append(replace(moved, cost=_cost(points, few)))
+    least = min((one.cost for one in found), default=1.0)
+    rated = [
+        (_PREFERENCE[one.type] - np.log(max(one.cost, 1e-3)) + _standing(data, one, corners, numbers)[0], one)
+        for one in found
+        if one.cost < _CLOSE * least
+    ]
+    return sorted(rated, key=lambda one: -one[0])[:3]
+
+
+def _points(data: ByteArray, place: Place, corners: Corners) -> DoubleArray | None:
+    """The positions of all vertices, None where some are none or they do not fit beside the corners."""
+    span = (corners.vertices - 1) * place.stride + 3 * SCALARS[place.type][1]
+    if place.offset < 0 or place.offset + span > len(data):
+        return None
+    if place.offset < corners.end and place.offset + span > corners.offset:
+        return None
+    points = values_at(data, place, corners.vertices)
+    with np.errstate(invalid="ignore"):
+        size = np.abs(points)
+        fine = (size < MOST_FLOAT) & ((size > LEAST_FLOAT) | (size == 0))
+        first_and_last = fine[[0, -1]].any(axis=1).all()
+    return np.where(fine, points, 0.0) if first_and_last and fine.mean() > _SHARE else None
+
+
+def _standing(data: ByteArray, place: Place, corners: Corners, numbers: Numbers) -> tuple[float, tuple[str, ...]]:
+    """How well a start goes with what stands around it, and why."""
+    value, reasons = standing_apart(data, place.offset, place.stride, corners.vertices, place.order), []
+    start, end = place.offset, place.offset + corners.vertices * place.stride
+    stated = numbers.before(min(start, corners.offset), corners.vertices, corners.count, corners.count // 3).place(
+        start
+    )
+    if stated:
+        value += 1.5
+        reasons.append(f"byte {stated.offset} says that something begins at {start:,}")
+    for one, other, words in (
+        (end, corners.offset, "the triangles follow the vertices"),
+        (corners.end, start, "the vertices follow the triangles"),
+        (end, len(data), "the vertices end with the file"),
+    ):
+        gap = other - one
+        if gap == 0 or (0 < gap < _PAD and not data[one:other].any()):
+            value += 1.0 if gap == 0 else 0.8
+            reasons.append(words)
+            break
+    return value, tuple(reasons)
+
+
+def _judged(
+    data: ByteArray, place: Place, corners: Corners, numbers: Numbers, edges: AnyArray, *, stated: bool
+) -> MeshGuess | None:
+    """The guess with everything that speaks for it; `stated` tells that the number of corners is known."""
+    points = _points(data, place, corners)
+    if points is None:
+        return None
+    place = replace(place, cost=_cost(points, edges[:4000]))
+    corners = corners if stated else fitted_ends(data, points, corners)
+    value, around = _standing(data, place, corners, numbers)
+    reasons = [
+        f"{corners.quality:.0%} like a surface: edges of triangles have their other side",
+        f"joined vertices are {1 / max(place.cost, 1e-3):.0f} times nearer than others",
+        *around,
+    ]
+    numbers = numbers.before(min(place.offset, corners.offset))
+    counts = {"vertices": corners.vertices, "corners": corners.count, "triangles": corners.count // 3}
+    for what, count in counts.items():
+        told = numbers.by_value.get(count)
+        if told is not None:
+            value += 0.5
+            reasons.append(f"byte {told.offset} says {count:,}, the number of {what}")
+    streams = _streams(data, place, corners, points, edges)
+    value += _PREFERENCE[place.type] - np.log(max(place.cost, 1e-3)) + 2 * corners.quality - _uneven(points, edges)
+    value += 0.3 * (place.offset % SCALARS[place.type][1] == 0) + 0.3 * (corners.offset % 2 == 0)
+    names = [one.attribute for one in streams[1:]]
+    if _unit(points):
+        value -= 2.5
+    if "normal" in names:
+        value += 2.0 * streams[1 + names.index("normal")].sure
+        reasons.append("other numbers stand on that surface as unit vectors")
+    value += 0.3 * len({"uv0", "weights"} & set(names))
+    confidence = float(1 / (1 + np.exp(-(value - 4.5))))
+    return MeshGuess(
+        place.order, corners.vertices, tuple(streams), corners, float(value), round(confidence, 3), tuple(reasons)
+    )
+
+
+def _uneven(points: DoubleArray, edges: AnyArray) -> float:
+    """How much longer the longest edges are than usual ones: numbers read as another type have jumps."""
+    long = np.linalg.norm(points[edges[:4000, 0]] - points[edges[:4000, 1]], axis=1)
+    usual, longest = np.quantile(long, [0.5, 0.98])
+    return 0.4 * float(np.log(max(longest, 1e-30) / max(usual, 1e-30)))
+
+
+def _unit(points: DoubleArray) -> bool:
+    """Whether the points are directions, of length 1 or the largest of their type."""
+    length = np.linalg.norm(points, axis=1)
+    return bool(length.std() < 0.01 * length.mean()) and any(
+        abs(length.mean() / one - 1) < 0.01 for one in (1, 127, 32767)
+    )
+
+
+def _streams(data: ByteArray, place: Place, corners: Corners, points: DoubleArray, edges: AnyArray) -> list[Stream]:
+    """Positions, and whatever else stands in the same vertices, or in blocks right behind."""
+    name = {"f32": "f32x3", "f16": "f16x3", "i16": "snorm16x3", "u16": "unorm16x3"}[place.type]
+    size = 3 * SCALARS[place.type][1]
+    found = [Stream("position", name, place.offset, place.stride, 1.0)]
+    count = corners.vertices
+    scale = max(float(np.abs(points).max()), 1e-30)
+    normals = vertex_normals(as_floats(points / scale, 3), as_indices(corners.triangles(data)))
+    pairs = edges[:2000]
+    rest = place.stride - size
+    if rest >= 4 and place.offset + count * place.stride <= len(data):
+        rows = data[place.offset : place.offset + count * place.stride].reshape(count, place.stride)
+        found += find_attributes(
+            Rows(rows, place.offset, place.stride, place.order, normals, pairs), [(size, place.stride)]
+        )
+    else:
+        found += _behind(data, place, corners, normals, pairs)
+    return found
+
+
+def _behind(data: ByteArray, place: Place, corners: Corners, normals: AnyArray, pairs: AnyArray) -> Iterator[Stream]:
+    """Attributes in blocks of their own behind the positions, with at most a few zeros between."""
+    at, count = place.offset + corners.vertices * place.stride, corners.vertices
+    for _ in range(6):
+        block = _next_block(data, at, count, place.order, normals, pairs)
+        if block is None:
+            return
+        stream, at = block
+        yield stream
+
+
+def _next_block(
+    data: ByteArray, at: int, count: int, order: str, normals: AnyArray, pairs: AnyArray
+) -> tuple[Stream, int] | None:
+    for start in dict.fromkeys((at, -(-at // 4) * 4, -(-at // 16) * 16)):
+        if data[at:start].any():
+            continue
+        for width in (12, 8, 4, 16):
+            if start + width * count > len(data):
+                continue
+            rows = data[start : start + width * count].reshape(count, width)
+            for one in find_attributes(Rows(rows, start, width, order, normals, pairs), [(0, width)]):
+                return one, start + width * count
+    return None
+
+
+def fitted_ends(data: ByteArray, points: DoubleArray, corners: Corners) -> Corners:
+    """The corners without triangles at both ends that do not belong to the surface, and with those that do."""
+    size = 2 if corners.type == "u16" else 4
+    step = 3 if corners.kind == "list" else 1
+    triangles = corners.triangles(data)
+    edges = points[triangles] - points[np.roll(triangles, 1, axis=1)]
+    most = _LONG * max(float(np.quantile(np.linalg.norm(edges, axis=2), 0.98)), 1e-30)
+    dtype = np.dtype(f"{corners.order}u{size}")
+
+    def belongs(first: int) -> bool:
+        """Whether the three corners from byte `first` on are a triangle of the surface."""
+        if first < 0 or first + 3 * size > len(data):
+            return False
+        three = data[first : first + 3 * size].view(dtype).astype(np.int64)
+        if three.max() >= len(points) or len(set(three.tolist())) < 3:
+            return False
+        sides = points[three] - points[np.roll(three, 1)]
+        return bool(np.linalg.norm(sides, axis=1).max() <= most)
+
+    first, end = corners.offset, corners.end
+    while end - first > 30 * size and not belongs(first) and belongs(first + step * size):
+        first += step * size
+    while end - first > 30 * size and not belongs(end - 3 * size) and belongs(end - (3 + step) * size):
+        end -= step * size
+    for _ in range(64):
+        if not belongs(end - (3 - step) * size):
+            break
+        end += step * size
+    for _ in range(64):
+        if not belongs(first - step * size):
+            break
+        first -= step * size
+    return replace(corners, offset=first, count=(end - first) // size)

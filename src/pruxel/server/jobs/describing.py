@@ -1,0 +1,152 @@
+"""What the byte view asks of an entry: its look from afar, values, finds, and what a layout in the making reads of it.
+
+Runs aside, not where requests are answered.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import Fault, InputError
+from pruxel.core.binary.explain import explained
+from pruxel.core.binary.finding import differing, find_bytes, find_range, pattern_of, read_as_all
+from pruxel.core.binary.schema import Layout, Match
+from pruxel.core.guessing.regions import strip_of
+from pruxel.core.images.decode import media_type
+from pruxel.core.pictures.bones import visible
+from pruxel.core.pictures.sheet import texture_sheet
+from pruxel.core.recipe.inputs import Opener
+from pruxel.core.recipe.layout_check import check_layout, what_it_yields
+from pruxel.core.scene.images import EncodedImage, Image
+from pruxel.core.scene.model import Scene
+from pruxel.core.sources.kinds import HEAD_BYTES, layouts_for
+from pruxel.core.sources.profile_layouts import with_layout
+from pruxel.server.jobs.playing import played
+from pruxel.server.jobs.stacks import StoredStack, split_source, stored_entry
+from pruxel.server.store.missing import not_found
+from pruxel.server.store.scenes import shown_scene
+
+Values = dict[str, Any]
+_DEPTH = 5
+_MOST_FINDS, _MOST_RANGES = 400, 4000
+
+
+def strip_shown(entry: int, pieces: int) -> Values:
+    """An entry's bytes from afar, piece by piece."""
+    row, stack = stored_entry(entry)
+    data = stack.read_row(row, Context())
+    rows = strip_of(np.frombuffer(data, np.uint8), pieces)
+    return {
+        "size": len(data),
+        "entropy": np.round(rows[:, 0], 2).tolist(),
+        "least": rows[:, 1].astype(int).tolist(),
+        "most": rows[:, 2].astype(int).tolist(),
+        "zeros": np.round(rows[:, 3], 3).tolist(),
+    }
+
+
+def values_shown(entry: int, offset: int) -> list[Values]:
+    """The bytes at a place read as every type, in both orders."""
+    row, stack = stored_entry(entry)
+    found = read_as_all(stack.read_row(row, Context()), offset)
+    return [{"type": name, "little": little, "big": big} for name, little, big in found]
+
+
+@dataclass(frozen=True)
+class Search:
+    """What is looked for from byte `first` on: `what`, or numbers from `low` to `high` where `what` is empty."""
+
+    what: str
+    kind: str
+    order: str
+    low: float
+    high: float
+    first: int
+
+
+def finds_shown(entry: int, wanted: Search) -> Values:
+    """Where something stands in an entry. Raises `InputError`."""
+    row, stack = stored_entry(entry)
+    data = stack.read_row(row, Context())
+    if wanted.what:
+        pattern = pattern_of(wanted.what, wanted.kind, wanted.order)
+        found, size = find_bytes(data, pattern, wanted.first, _MOST_FINDS, Context()), len(pattern)
+    else:
+        found = find_range(
+            data, wanted.kind, wanted.order, wanted.low, wanted.high, wanted.first, _MOST_FINDS, Context()
+        )
+        size = len(pattern_of("0", wanted.kind, wanted.order))
+    return {"offsets": found, "size": size, "more": len(found) >= _MOST_FINDS}
+
+
+def compared(entry: int, path: str) -> Values:
+    """The ranges in which an entry differs from another. Raises `InputError`."""
+    row, stack = stored_entry(entry)
+    other = stack.row(path)
+    if other is None:
+        raise not_found("entry")
+    one, two = stack.read_row(row, Context()), stack.read_row(other, Context())
+    found = differing(one, two, _MOST_RANGES)
+    return {"other": other.id, "ranges": found, "sizes": [len(one), len(two)], "more": len(found) >= _MOST_RANGES}
+
+
+def described(entry: int, text: str) -> Values:
+    """What a layout in the making reads of an entry: its mistakes, the fields with their bytes, and what it yields."""
+    row, stack = stored_entry(entry)
+    layout, faults = check_layout(text, "the layout")
+    found: Values = {"faults": [one.as_dict() for one in faults], "fields": [], "yields": [], "scene": None}
+    if layout is None or faults:
+        return found
+    path, data = stack.pinned(row), stack.read_row(row, Context())
+    plain = split_source(path)[1]
+    found["constants"] = layout.constants
+    found["claims"] = bool(layouts_for(bytes(data[:HEAD_BYTES]), plain, [layout]))
+    fields, fault = explained(layout, data, plain, _DEPTH)
+    found["fields"] = fields
+    try:
+        if fault is None:
+            found["yields"] = what_it_yields(layout, data, plain)
+            scene = _scene(layout, stack, path, data)
+            found["scene"] = None if scene is None else shown_scene(visible(scene))
+    except InputError as error:
+        fault = error.fault
+    found["problem"] = None if fault is None else _near(fault, data)
+    return found
+
+
+def _near(fault: Fault, data: memoryview) -> Values:
+    """A fault with the bytes around it."""
+    said = fault.as_dict()
+    if fault.offset is not None:
+        first = max(0, min(fault.offset, len(data)) - 8)
+        said["around"] = {"offset": first, "hex": bytes(data[first : first + 24]).hex()}
+    return said
+
+
+def _scene(layout: Layout, stack: StoredStack, path: str, data: memoryview) -> Scene | None:
+    """What the layout yields as a scene, whichever other layouts claim the entry; None where there is none to see."""
+    head, plain = bytes(data[:HEAD_BYTES]), split_source(path)[1]
+    own = layout.model_copy(update={"match": Match(paths=(plain,))})
+    profile = stack.profile
+    others = tuple(one for one in profile.layouts if one not in layouts_for(head, plain, profile.layouts))
+    knowledge = replace(stack.knowledge, profile=replace(profile, layouts=(own, *others)))
+    opened = Opener(replace(stack, knowledge=knowledge))
+    yields = layout.yields.keys()
+    if yields & {"meshes", "skeletons", "placements"}:
+        return opened.scene([path], Context())
+    if "textures" in yields:
+        picture = opened.picture(path, Context())
+        name = plain.rsplit("/", 1)[-1]
+        return texture_sheet(Image(name, EncodedImage(bytes(picture), media_type(picture, plain))), plain)
+    if "clips" in yields:
+        return played(opened, stack.state, opened.clips(path, Context()), path, Context())[0]
+    return None
+
+
+def profile_with(project_name: str, profile: str, layout: str) -> str:
+    """The profile's text with a layout in it. Raises `InputError`."""
+    return with_layout(profile, layout, project_name)
