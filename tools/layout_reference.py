@@ -10,46 +10,12 @@ from pathlib import Path
 
 from pydantic import BaseModel
 
-from pruxel.core.binary import fields  # noqa: F401 - registers the types of fields
 from pruxel.core.binary.functions.registry import FUNCTIONS
-from pruxel.core.binary.schema import FieldSpec, Layout, Match, Version
-from pruxel.core.extract.clips import ClipsSpec
-from pruxel.core.extract.corners import Triangles
-from pruxel.core.extract.elements import WIDTHS, DescribedElements, ElementSpec, Vertices
-from pruxel.core.extract.frames import FramesSpec, RangesSpec
-from pruxel.core.extract.level import PlacementsSpec
-from pruxel.core.extract.material import MaterialsSpec, TextureList
-from pruxel.core.extract.meshes import MeshesSpec, WeightedPoints
+from pruxel.core.extract.elements import WIDTHS
 from pruxel.core.extract.placing import PlacingSpec
-from pruxel.core.extract.skeleton import SkeletonsSpec
-from pruxel.core.extract.textures import TexturesSpec
-from pruxel.core.sources.name_lists import Hashing
-from pruxel.core.sources.pack_spec import EntriesSpec
+from pruxel.core.recipe.layout_words import MODELS
 
 PAGE = Path(__file__).resolve().parent.parent / "docs/layouts.md"
-MODELS: dict[str, type[BaseModel]] = {
-    "layout": Layout,
-    "match": Match,
-    "version": Version,
-    "field": FieldSpec,
-    "entries": EntriesSpec,
-    "hashing": Hashing,
-    "meshes": MeshesSpec,
-    "placing": PlacingSpec,
-    "vertices": Vertices,
-    "attribute": ElementSpec,
-    "described": DescribedElements,
-    "triangles": Triangles,
-    "points": WeightedPoints,
-    "frames": FramesSpec,
-    "ranges": RangesSpec,
-    "skeletons": SkeletonsSpec,
-    "clips": ClipsSpec,
-    "materials": MaterialsSpec,
-    "texture list": TextureList,
-    "placements": PlacementsSpec,
-    "textures": TexturesSpec,
-}
 _BLOCK = re.compile(r"(<!-- table: ([a-z ]+) -->\n).*?(<!-- end -->)", re.DOTALL)
 
 

@@ -41,6 +41,16 @@ export type Finding = Schemas['FindingOut']
 export type Delivery = Schemas['DeliveryOut']
 export type Format = Schemas['FormatOut']
 export type Job = Schemas['JobOut']
+export type Strip = Schemas['StripOut']
+export type ReadAs = Schemas['ReadAsOut']
+export type Compared = Schemas['ComparedOut']
+export type Described = Schemas['DescribedOut']
+export type LayoutField = Schemas['FieldOut']
+export type Guess = Schemas['GuessOut']
+export type Guesses = Schemas['GuessesOut']
+export type LayoutWord = Schemas['WordOut']
+export type LayoutExample = Schemas['ExampleOut']
+export type Search = NonNullable<paths['/api/entries/{entry}/finds']['get']['parameters']['query']>
 export type ProblemDetails = Schemas['Problem']
 
 export class ApiError extends Error {
@@ -190,6 +200,24 @@ export const api = {
     ok(client.GET('/api/projects/{project}/glances/{key}', { params: { path: { project, key } } })),
   bytes: (entry: number, offset: number, size: number) =>
     ok(client.GET('/api/entries/{entry}/bytes', { params: { path: { entry }, query: { offset, size } } })),
+  strip: (entry: number, pieces: number) =>
+    ok(client.GET('/api/entries/{entry}/strip', { params: { path: { entry }, query: { pieces } } })),
+  values: (entry: number, offset: number) =>
+    ok(client.GET('/api/entries/{entry}/values', { params: { path: { entry }, query: { offset } } })),
+  finds: (entry: number, query: Search) =>
+    ok(client.GET('/api/entries/{entry}/finds', { params: { path: { entry }, query } })),
+  compared: (entry: number, path: string) =>
+    ok(client.GET('/api/entries/{entry}/compared', { params: { path: { entry }, query: { path } } })),
+  described: (entry: number, text: string, signal?: AbortSignal) =>
+    ok(client.POST('/api/entries/{entry}/described', { params: { path: { entry } }, body: { text }, signal })),
+  layoutOf: (entry: number) => ok(client.GET('/api/entries/{entry}/layout', { params: { path: { entry } } })),
+  layoutWords: () => ok(client.GET('/api/layouts/words')),
+  layoutExamples: () => ok(client.GET('/api/layouts/examples')),
+  askGuesses: (entry: number) => ok(client.POST('/api/entries/{entry}/guesses', { params: { path: { entry } } })),
+  guesses: (project: string, key: string) =>
+    ok(client.GET('/api/projects/{project}/guesses/{key}', { params: { path: { project, key } } })),
+  saveLayout: (project: string, text: string) =>
+    ok(client.POST('/api/projects/{project}/layouts', { params: { path: { project } }, body: { text } })),
   references: (entry: number) => ok(client.GET('/api/entries/{entry}/references', { params: { path: { entry } } })),
   readReferences: (project: string) =>
     ok(client.POST('/api/projects/{project}/references', { params: { path: { project } } })),

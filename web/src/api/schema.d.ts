@@ -212,6 +212,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/entries/{entry}/layout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Layout
+         * @description The layout by which an entry is read, as text; empty when there is none.
+         */
+        get: operations["show_layout_api_entries__entry__layout_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/entries/{entry}/look": {
         parameters: {
             query?: never;
@@ -606,6 +626,46 @@ export interface paths {
          * @description Go on with an extraction that was paused, stopped or failed.
          */
         post: operations["resume_job_api_jobs__job__resume_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/layouts/examples": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Examples
+         * @description Layouts to begin from.
+         */
+        get: operations["list_examples_api_layouts_examples_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/layouts/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Words
+         * @description The words of the layout language.
+         */
+        get: operations["list_words_api_layouts_words_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1895,7 +1955,7 @@ export interface components {
         };
         /**
          * ComparedOut
-         * @description The ranges (first byte, one after the last) in which two entries differ.
+         * @description The stretches in which an entry differs from the other, and the size of that.
          */
         ComparedOut: {
             /** More */
@@ -1903,15 +1963,9 @@ export interface components {
             /** Other */
             other: number;
             /** Ranges */
-            ranges: [
-                number,
-                number
-            ][];
-            /** Sizes */
-            sizes: [
-                number,
-                number
-            ];
+            ranges: components["schemas"]["StretchOut"][];
+            /** Size */
+            size: number;
         };
         /**
          * DeliveryIn
@@ -2054,6 +2108,18 @@ export interface components {
             value: number | string;
         };
         /**
+         * ExampleOut
+         * @description A layout to begin from.
+         */
+        ExampleOut: {
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * ExtractIn
          * @description What to take and how. `choices` says for single paths which source's version is wanted.
          */
@@ -2162,19 +2228,18 @@ export interface components {
         };
         /**
          * FieldOut
-         * @description A field that a layout reads: its bytes (first, and the one after the last) and its value in words.
+         * @description A field that a layout reads: its first byte, the one after the last, and its value in words.
          */
         FieldOut: {
-            /** Bytes */
-            bytes: [
-                number,
-                number
-            ];
+            /** End */
+            end: number;
             /**
              * Fields
              * @default []
              */
             fields: components["schemas"]["FieldOut"][];
+            /** First */
+            first: number;
             /** Name */
             name: string;
             /** Value */
@@ -3163,16 +3228,30 @@ export interface components {
             steps: components["schemas"]["StepModel"][];
         };
         /**
+         * StretchOut
+         * @description Bytes `first` to `end`, the one after the last.
+         */
+        StretchOut: {
+            /** End */
+            end: number;
+            /** First */
+            first: number;
+        };
+        /**
          * StripOut
          * @description A file from afar, piece by piece: entropy in bits a byte, least and highest byte, share of zeros.
          */
         StripOut: {
             /** Entropy */
             entropy: number[];
+            /** Kind */
+            kind: string;
             /** Least */
             least: number[];
             /** Most */
             most: number[];
+            /** Path */
+            path: string;
             /** Size */
             size: number;
             /** Zeros */
@@ -3302,6 +3381,18 @@ export interface components {
             how: string;
             /** Name */
             name: string;
+        };
+        /**
+         * WordOut
+         * @description A word of the layout language, the block that knows it (or `function`, `type`…), and what it means.
+         */
+        WordOut: {
+            /** About */
+            about: string;
+            /** Kind */
+            kind: string;
+            /** Word */
+            word: string;
         };
         /**
          * WorkpieceIn
@@ -3894,6 +3985,41 @@ export interface operations {
         };
     };
     ask_guesses_api_entries__entry__guesses_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entry: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    show_layout_api_entries__entry__layout_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -4613,6 +4739,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    list_examples_api_layouts_examples_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExampleOut"][];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    list_words_api_layouts_words_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WordOut"][];
                 };
             };
             400: components["responses"]["Refused400"];

@@ -32,7 +32,9 @@ const failed = ref<unknown>(null)
 const asking = ref<'name' | 'remove' | null>(null)
 const keyList = ref<InstanceType<typeof KeyList>>()
 const over = useDrops(() => id.value)
-const at = computed(() => stages.findIndex((s) => s.name === (route.name === 'catalogue' ? 'browse' : route.name)))
+const at = computed(() =>
+  stages.findIndex((s) => s.name === (route.name === 'catalogue' || route.name === 'bytes' ? 'browse' : route.name)),
+)
 const named = computed(() => route.params.workpiece)
 const workpiece = computed(() => {
   const given = typeof named.value === 'string' ? named.value : ''

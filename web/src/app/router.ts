@@ -10,6 +10,11 @@ export const router = createRouter({
     { path: '/:project/sources', name: 'sources', component: Sources },
     { path: '/:project/browse', name: 'browse', component: () => import('../features/browse/BrowseView.vue') },
     {
+      path: '/:project/bytes/:entry',
+      name: 'bytes',
+      component: () => import('../features/bytes/BytesView.vue'),
+    },
+    {
       path: '/:project/catalogue',
       name: 'catalogue',
       component: () => import('../features/catalogue/CatalogueView.vue'),

@@ -128,12 +128,14 @@ def decode_floats(rows: ByteArray, kind: Element, offset: int, order: str = "<")
         floats = rows.view(np.float32)
         over_ranges(len(rows), lambda a, b: _copy_floats(floats, offset // 4, out, a, b))
     else:
-        raw = _gather(rows, kind, offset, order).astype(np.float64)
+        with np.errstate(invalid="ignore"):  # numbers that are none stay none
+            raw = _gather(rows, kind, offset, order).astype(np.float64)
         if kind.scalar.startswith("unorm"):
             raw /= 2.0 ** (8 * int(kind.code[1])) - 1
         if kind.scalar.startswith("snorm"):
             raw = np.maximum(raw / (2.0 ** (8 * int(kind.code[1]) - 1) - 1), -1.0)
-        out[:] = raw
+        with np.errstate(invalid="ignore", over="ignore"):
+            out[:] = raw
     return out
 
 

@@ -20,6 +20,7 @@ _LISTS, _KEPT = 3, 8
 _HINTED, _CHAINS, _JUDGED = 30, 40, 18
 _MEASURED, _CLOSE = 400, 1.2
 _SHIFTS = 48
+_SUREST = 0.99
 _SURE = 7.0  # a score with which nobody needs to look further
 _LONG = 1.6  # times the length that nearly all edges stay below: no longer part of the surface
 _PREFERENCE = {"f32": 0.5, "f16": 0.1, "i16": 0.15, "u16": 0.1}
@@ -55,14 +56,29 @@ def guess_meshes(data: ByteArray, context: Context) -> list[MeshGuess]:
 
 
 def _distinct(found: list[MeshGuess]) -> list[MeshGuess]:
-    """Of guesses that show the same, the first; of one place read as several types, the best two at most."""
+    """Of guesses that show the same, the first; of one place read as several types, the best two at most.
+
+    Where two take the same corners, only one can be right: the worse one is as unlikely as it is worse.
+    """
     kept: dict[tuple[object, ...], list[MeshGuess]] = {}
     for one in found:
         place = one.streams[0]
         same = kept.setdefault((place.offset, place.stride, one.corners.offset // 8, one.corners.kind), [])
         if not same or (len(same) == 1 and same[0].streams[0].type != place.type):
             same.append(one)
-    return sorted((one for same in kept.values() for one in same), key=lambda one: -one.score)
+    ranked = sorted((one for same in kept.values() for one in same), key=lambda one: -one.score)
+    sure: list[MeshGuess] = []
+    for one in ranked:
+        better = next((other for other in sure if _overlap(one.corners, other.corners)), None)
+        if better is not None:
+            rest = better.confidence * float(np.exp(one.score - better.score))
+            one = replace(one, confidence=round(min(one.confidence, rest), 3))  # noqa: PLW2901
+        sure.append(one)
+    return sure
+
+
+def _overlap(one: Corners, other: Corners) -> bool:
+    return one.offset < other.end and other.offset < one.end
 
 
 def _on(data: ByteArray, corners: Corners) -> Iterator[MeshGuess]:
@@ -225,7 +241,7 @@ def _judged(
         value += 2.0 * streams[1 + names.index("normal")].sure
         reasons.append("other numbers stand on that surface as unit vectors")
     value += 0.3 * len({"uv0", "weights"} & set(names))
-    confidence = float(1 / (1 + np.exp(-(value - 4.5))))
+    confidence = min(_SUREST, float(1 / (1 + np.exp(-(value - 4.5)))))
     return MeshGuess(
         place.order, corners.vertices, tuple(streams), corners, float(value), round(confidence, 3), tuple(reasons)
     )
@@ -267,19 +283,22 @@ def _streams(data: ByteArray, place: Place, corners: Corners, points: DoubleArra
 
 
 def _behind(data: ByteArray, place: Place, corners: Corners, normals: AnyArray, pairs: AnyArray) -> Iterator[Stream]:
-    """Attributes in blocks of their own behind the positions, with at most a few zeros between."""
-    at, count = place.offset + corners.vertices * place.stride, corners.vertices
-    for _ in range(6):
+    """Attributes in blocks of their own behind the positions, with at most a few zeros between; each but once."""
+    at, count, known = place.offset + corners.vertices * place.stride, corners.vertices, set[str]()
+    while True:
         block = _next_block(data, at, count, place.order, normals, pairs)
-        if block is None:
+        if block is None or block[0].attribute in known:
             return
         stream, at = block
+        known.add(stream.attribute)
         yield stream
 
 
 def _next_block(
     data: ByteArray, at: int, count: int, order: str, normals: AnyArray, pairs: AnyArray
 ) -> tuple[Stream, int] | None:
+    """The surest attribute in a block that begins at `at`, or behind a few zeros, and the byte behind that block."""
+    found: list[tuple[Stream, int]] = []
     for start in dict.fromkeys((at, -(-at // 4) * 4, -(-at // 16) * 16)):
         if data[at:start].any():
             continue
@@ -287,9 +306,9 @@ def _next_block(
             if start + width * count > len(data):
                 continue
             rows = data[start : start + width * count].reshape(count, width)
-            for one in find_attributes(Rows(rows, start, width, order, normals, pairs), [(0, width)]):
-                return one, start + width * count
-    return None
+            streams = find_attributes(Rows(rows, start, width, order, normals, pairs), [(0, width)])
+            found += [(one, start + width * count) for one in streams if one.offset == start]
+    return max(found, key=lambda one: one[0].sure, default=None)
 
 
 def fitted_ends(data: ByteArray, points: DoubleArray, corners: Corners) -> Corners:

@@ -10,7 +10,7 @@ import numpy as np
 from pruxel.core.base.arrays import AnyArray, ByteArray
 from pruxel.core.guessing.numbers import Number, read_numbers
 
-_LEAST_SIDE, _MOST_SIDE = 8, 8192
+_LEAST_SIDE, _MOST_SIDE, _LEAST_TEXELS = 8, 8192, 512
 _MOST_BYTES = 1 << 24
 _KEPT = 4
 _SMOOTH = 0.45
@@ -48,6 +48,8 @@ def guess_pictures(data: ByteArray) -> list[PictureGuess]:
     found: list[PictureGuess] = []
     for place in _sizes(data):
         offset, width, height, stated = place
+        if width * height < _LEAST_TEXELS:
+            continue
         for format_, size, pixels in _PLAIN:
             need = width * height * size
             if offset + need > len(data) or need > _MOST_BYTES:
@@ -74,12 +76,12 @@ def _rated(place: _Size, what: tuple[str, int, str, str], rough: float, *, whole
     if rough > _SMOOTH:
         return
     reasons = [f"neighbouring texels differ {1 / max(rough, 1e-3):.0f} times less than others"]
-    sure = 0.75 - rough
+    sure = 0.65 - rough
     if stated is not None:
-        sure += 0.15
+        sure += 0.1
         reasons.append(f"byte {stated.offset} says {width} x {height}")
     if whole:
-        sure += 0.1
+        sure += 0.25
         reasons.append("the texels end with the file")
     format_, size, pixels, compression = what
     yield PictureGuess(

@@ -3,20 +3,18 @@
 from __future__ import annotations
 
 import re
-import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, ByteArray
-from pruxel.core.base.errors import InputError
-from pruxel.core.native.codecs import decompress
+from pruxel.core.native.codecs import measure_stream
 
 _TEXTS = re.compile(rb"(?:[\x20-\x7e]{3,}[\x00\r\n]+){4,}")
 _ZLIB = re.compile(rb"\x78[\x01\x5e\x9c\xda]")
 _ZSTD, _LZ4 = re.compile(re.escape(b"\x28\xb5\x2f\xfd")), re.compile(re.escape(b"\x04\x22\x4d\x18"))
-_MOST_UNPACKED = 64 << 20
+_LEAST_UNPACKED, _MOST_UNPACKED = 64, 64 << 20
 _TRIES, _PIECE = 64, 1 << 16
 _LEAST_ROWS = 6
 
@@ -69,34 +67,12 @@ def find_packed(data: ByteArray) -> list[Packed]:
             first = hit.start()
             if any(one.first <= first < one.end for one in found):
                 continue
-            span = _inflated(whole[first:]) if codec == "zlib" else _whole(codec, whole[first:])
-            if span is not None and span[1] >= 64:
+            span = measure_stream(codec, whole[first:], _MOST_UNPACKED)
+            if span is not None and span[1] >= _LEAST_UNPACKED:
                 stored, size = span
                 said = f"{codec}: {stored:,} bytes that unpack to {size:,}"
                 found.append(Packed("compressed", first, first + stored, said, 0.97, codec, size))
     return found
-
-
-def _inflated(data: memoryview) -> tuple[int, int] | None:
-    """Stored and unpacked size of a zlib stream that ends with its checksum; None when it is none."""
-    inflate, size, at = zlib.decompressobj(), 0, 0
-    try:
-        while not inflate.eof and at < len(data) and size <= _MOST_UNPACKED:
-            size += len(inflate.decompress(data[at : at + _PIECE], _MOST_UNPACKED))
-            at += _PIECE
-    except zlib.error:
-        return None
-    return (min(at, len(data)) - len(inflate.unused_data), size) if inflate.eof else None
-
-
-def _whole(codec: str, data: memoryview) -> tuple[int, int] | None:
-    """A frame that takes the rest of the file."""
-    for size in (1 << 16, 1 << 20, 1 << 24, _MOST_UNPACKED):
-        try:
-            return len(data), len(decompress(codec, data, size, "guess"))
-        except InputError:
-            continue
-    return None
 
 
 def find_texts(data: ByteArray) -> list[Region]:
@@ -150,23 +126,23 @@ def find_turns(data: ByteArray, order: str) -> list[Region]:
     for phase in range(4):
         values = data[phase : phase + (len(data) - phase) // 4 * 4].view(f"{order}f4")
         with np.errstate(all="ignore"):
-            for width, step, said in (
-                (16, 16, "matrices of 4 x 4"),
-                (12, 12, "matrices of 3 x 4"),
-                (4, 4, "quaternions"),
-            ):
-                rows = values[: len(values) // step * step].reshape(-1, step)
-                for first, end in _turning(rows, width):
-                    start = phase + first * step * 4
-                    found.append(
-                        Region("turns", start, start + (end - first) * step * 4, f"{end - first:,} {said}", 0.8)
-                    )
+            for width, what in ((16, "matrices of 4 x 4"), (12, "matrices of 3 x 4"), (4, "quaternions")):
+                found += _turns_of(values, width, what, phase)
     found.sort(key=lambda one: one.first - one.end)
     kept: list[Region] = []
     for one in found:
         if all(one.end <= other.first or one.first >= other.end for other in kept):
             kept.append(one)
     return kept[:4]
+
+
+def _turns_of(values: AnyArray, width: int, what: str, phase: int) -> Iterator[Region]:
+    """Runs of `width` numbers that are turns, beginning at any of the numbers."""
+    for skipped in range(width):
+        rows = values[skipped : skipped + (len(values) - skipped) // width * width].reshape(-1, width)
+        for first, end in _turning(rows, width):
+            start, many = phase + (skipped + first * width) * 4, end - first
+            yield Region("turns", start, start + many * width * 4, f"{many:,} {what}", 0.8)
 
 
 def _turning(rows: AnyArray, width: int) -> Iterator[tuple[int, int]]:

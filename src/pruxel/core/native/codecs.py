@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import lzma
+import zlib
 from collections.abc import Callable
 from typing import Any, cast
 
@@ -111,6 +112,7 @@ _FAILURES: tuple[Any, ...] = (
     EOFError,
 )
 
+_PIECE = 1 << 14
 CODECS = tuple(_INFLATE)
 
 
@@ -162,6 +164,28 @@ def decompress(codec: str, data: memoryview, size: int, name: str, offset: int =
             found=f"{found} bytes",
         )
     return out
+
+
+def measure_stream(codec: str, data: memoryview, most: int) -> tuple[int, int] | None:
+    """How many bytes a zlib, Zstandard or LZ4 stream takes that begins here, and how many they unpack to.
+
+    None where none begins, where it has no end, or where it unpacks to more than `most`.
+    """
+    makers: dict[str, Callable[[], Any]] = {
+        "zlib": zlib.decompressobj,
+        "zstd": zstandard.ZstdDecompressor().decompressobj,
+        "lz4_frame": lz4.frame.LZ4FrameDecompressor,
+    }
+    stream, size, at = makers[codec](), 0, 0
+    try:
+        while not stream.eof and at < len(data) and size <= most:
+            size += len(stream.decompress(data[at : at + _PIECE]))
+            at += _PIECE
+    except (*_FAILURES, zlib.error):
+        return None
+    if not stream.eof or size > most:
+        return None
+    return min(at, len(data)) - len(stream.unused_data or b""), size
 
 
 def decompress_head(codec: str, data: memoryview, size: int, count: int) -> bytes:

@@ -46,14 +46,21 @@ def _spliced(text: str, layout: str, name: str) -> str:
         return ""
     lines = text.splitlines(keepends=True)
     indent = node.start_mark.column
-    starts = [one.start_mark.line for one in node.value]
+    starts = [_dash(one.start_mark.line, lines) for one in node.value]
     for number, one in enumerate(node.value):
         if isinstance(one, yaml.MappingNode) and any(k.value == "layout" and v.value == name for k, v in one.value):
-            end = starts[number + 1] if number + 1 < len(starts) else _end_line(one, lines)
+            end = _end_line(one, lines)
             return "".join(lines[: starts[number]]) + _item(layout, indent) + "".join(lines[end:])
     end = _end_line(node.value[-1], lines)
     head = "".join(lines[:end])
     return head + ("" if head.endswith("\n") else "\n") + _item(layout, indent) + "".join(lines[end:])
+
+
+def _dash(line: int, lines: list[str]) -> int:
+    """The line of an item's dash: comments may stand between it and the first key."""
+    while line and not lines[line].lstrip().startswith("-"):
+        line -= 1
+    return line
 
 
 def _end_line(node: yaml.Node, lines: list[str]) -> int:

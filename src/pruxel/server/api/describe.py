@@ -8,16 +8,19 @@ from uuid import UUID
 from fastapi import APIRouter, Query
 from sqlalchemy import select
 
+from pruxel.core.recipe.layout_words import language_words
 from pruxel.server.api.browse_models import ProblemOut
 from pruxel.server.api.describe_models import (
     ComparedOut,
     DescribedOut,
+    ExampleOut,
     FindsOut,
     GuessesOut,
     GuessOut,
     LayoutIn,
     ReadAsOut,
     StripOut,
+    WordOut,
 )
 from pruxel.server.api.limits import LARGEST, EntryId, PathText, Word
 from pruxel.server.api.models import JobOut
@@ -28,7 +31,9 @@ from pruxel.server.jobs.describing import (
     Search,
     compared,
     described,
+    examples,
     finds_shown,
+    layout_of,
     profile_with,
     strip_shown,
     values_shown,
@@ -83,6 +88,24 @@ def show_compared(entry: EntryId, path: PathText) -> ComparedOut:
 def show_described(entry: EntryId, wanted: LayoutIn) -> DescribedOut:
     """What a layout in the making reads of an entry; nothing is kept of the layout."""
     return DescribedOut.model_validate(aside(described, entry, wanted.text))
+
+
+@router.get("/entries/{entry}/layout")
+def show_layout(entry: EntryId) -> str:
+    """The layout by which an entry is read, as text; empty when there is none."""
+    return aside(layout_of, entry)
+
+
+@router.get("/layouts/words")
+def list_words() -> list[WordOut]:
+    """The words of the layout language."""
+    return [WordOut(word=one.word, kind=one.kind, about=one.about) for one in language_words()]
+
+
+@router.get("/layouts/examples")
+def list_examples() -> list[ExampleOut]:
+    """Layouts to begin from."""
+    return [ExampleOut.model_validate(one) for one in examples()]
 
 
 @router.post("/entries/{entry}/guesses")

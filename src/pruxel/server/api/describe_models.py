@@ -14,11 +14,29 @@ _MOST_TEXT = 200_000
 class StripOut(BaseModel):
     """A file from afar, piece by piece: entropy in bits a byte, least and highest byte, share of zeros."""
 
+    path: str
+    kind: str
     size: int
     entropy: list[float]
     least: list[int]
     most: list[int]
     zeros: list[float]
+
+
+class WordOut(BaseModel):
+    """A word of the layout language, the block that knows it (or `function`, `type`…), and what it means."""
+
+    word: str
+    kind: str
+    about: str
+
+
+class ExampleOut(BaseModel):
+    """A layout to begin from."""
+
+    name: str
+    title: str
+    text: str
 
 
 class ReadAsOut(BaseModel):
@@ -37,12 +55,19 @@ class FindsOut(BaseModel):
     more: bool
 
 
+class StretchOut(BaseModel):
+    """Bytes `first` to `end`, the one after the last."""
+
+    first: int
+    end: int
+
+
 class ComparedOut(BaseModel):
-    """The ranges (first byte, one after the last) in which two entries differ."""
+    """The stretches in which an entry differs from the other, and the size of that."""
 
     other: int
-    ranges: list[tuple[int, int]]
-    sizes: tuple[int, int]
+    ranges: list[StretchOut]
+    size: int
     more: bool
 
 
@@ -53,10 +78,11 @@ class LayoutIn(BaseModel):
 
 
 class FieldOut(BaseModel):
-    """A field that a layout reads: its bytes (first, and the one after the last) and its value in words."""
+    """A field that a layout reads: its first byte, the one after the last, and its value in words."""
 
     name: str
-    bytes: tuple[int, int]
+    first: int
+    end: int
     value: str
     fields: list[FieldOut] = []
 

@@ -6,6 +6,7 @@ Runs aside, not where requests are answered.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from importlib.resources import files
 from typing import Any
 
 import numpy as np
@@ -14,7 +15,9 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import Fault, InputError
 from pruxel.core.binary.explain import explained
 from pruxel.core.binary.finding import differing, find_bytes, find_range, pattern_of, read_as_all
+from pruxel.core.binary.load import load_layout
 from pruxel.core.binary.schema import Layout, Match
+from pruxel.core.binary.yaml_text import write_yaml
 from pruxel.core.guessing.regions import strip_of
 from pruxel.core.images.decode import media_type
 from pruxel.core.pictures.bones import visible
@@ -41,12 +44,35 @@ def strip_shown(entry: int, pieces: int) -> Values:
     data = stack.read_row(row, Context())
     rows = strip_of(np.frombuffer(data, np.uint8), pieces)
     return {
+        "path": row.path,
+        "kind": row.kind,
         "size": len(data),
         "entropy": np.round(rows[:, 0], 2).tolist(),
         "least": rows[:, 1].astype(int).tolist(),
         "most": rows[:, 2].astype(int).tolist(),
         "zeros": np.round(rows[:, 3], 3).tolist(),
     }
+
+
+def layout_of(entry: int) -> str:
+    """The text of the layout by which an entry is read; empty when there is none."""
+    row, stack = stored_entry(entry)
+    data = stack.read_row(row, Context())
+    found = layouts_for(bytes(data[:HEAD_BYTES]), row.path, stack.profile.layouts)
+    if not found:
+        return ""
+    return write_yaml(found[0].model_dump(mode="json", by_alias=True, exclude_defaults=True))
+
+
+def examples() -> list[Values]:
+    """The layouts of the made-up game, with their comments, to begin from."""
+    folder = files("pruxel.sample") / "data" / "layouts"
+    found = []
+    for one in sorted(folder.iterdir(), key=lambda one: one.name):
+        text = one.read_text("utf-8")
+        layout = load_layout(text, one.name)
+        found.append({"name": layout.layout, "title": layout.title or layout.layout, "text": text})
+    return found
 
 
 def values_shown(entry: int, offset: int) -> list[Values]:
@@ -91,7 +117,8 @@ def compared(entry: int, path: str) -> Values:
         raise not_found("entry")
     one, two = stack.read_row(row, Context()), stack.read_row(other, Context())
     found = differing(one, two, _MOST_RANGES)
-    return {"other": other.id, "ranges": found, "sizes": [len(one), len(two)], "more": len(found) >= _MOST_RANGES}
+    ranges = [{"first": first, "end": end} for first, end in found]
+    return {"other": other.id, "ranges": ranges, "size": len(two), "more": len(found) >= _MOST_RANGES}
 
 
 def described(entry: int, text: str) -> Values:
@@ -106,7 +133,7 @@ def described(entry: int, text: str) -> Values:
     found["constants"] = layout.constants
     found["claims"] = bool(layouts_for(bytes(data[:HEAD_BYTES]), plain, [layout]))
     fields, fault = explained(layout, data, plain, _DEPTH)
-    found["fields"] = fields
+    found["fields"] = [_field(one) for one in fields]
     try:
         if fault is None:
             found["yields"] = what_it_yields(layout, data, plain)
@@ -116,6 +143,17 @@ def described(entry: int, text: str) -> Values:
         fault = error.fault
     found["problem"] = None if fault is None else _near(fault, data)
     return found
+
+
+def _field(one: Values) -> Values:
+    first, end = one["bytes"]
+    return {
+        "name": one["name"],
+        "first": first,
+        "end": end,
+        "value": one["value"],
+        "fields": [_field(below) for below in one.get("fields", [])],
+    }
 
 
 def _near(fault: Fault, data: memoryview) -> Values:

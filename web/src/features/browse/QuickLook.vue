@@ -90,7 +90,7 @@ function lookAt(wanted: Version | undefined) {
   tab.value = 'look'
   void load()
 }
-const describe = () => router.push({ name: 'sources', params: { project }, query: { tab: 'profile' } })
+const describe = () => router.push({ name: 'bytes', params: { project, entry: String(shown.value) } })
 useEvents((event) => event.changed === 'sources' && load())
 </script>
 
@@ -135,11 +135,13 @@ useEvents((event) => event.changed === 'sources' && load())
           <div v-if="undescribed" class="border-b border-line px-4 py-3 text-[13px]" data-test="undescribed">
             <p class="font-semibold">Nothing here describes this format yet</p>
             <p class="mb-2 text-faint">
-              It may hold known files, or a layout in the profile can say what its bytes mean.
+              What its bytes are can be guessed, and described in a layout that then reads all files like it.
             </p>
             <div class="flex flex-wrap gap-1.5">
+              <button class="button button-main py-1" data-test="describe" @click="describe">
+                Find out what it holds
+              </button>
               <button class="button py-1" @click="emit('carve')">Search inside</button>
-              <button class="button py-1" @click="describe">Describe it in a layout</button>
             </div>
           </div>
           <LookModel
@@ -173,7 +175,12 @@ useEvents((event) => event.changed === 'sources' && load())
         </template>
         <VersionList v-else-if="tab === 'versions'" :entry="entry.id" @open="emit('open', $event)" @look="lookAt" />
         <ReferenceList v-else-if="tab === 'references'" :entry="entry.id" :project="project" @go="emit('go', $event)" />
-        <LookBytes v-else :entry="shown" />
+        <template v-else>
+          <div class="px-4 pt-3">
+            <button class="button py-1" data-test="bytes-view" @click="describe">All bytes, with a layout</button>
+          </div>
+          <LookBytes :entry="shown" />
+        </template>
       </div>
       <footer class="space-y-2 border-t border-line px-4 py-2.5 text-[12.5px]">
         <p class="truncate text-faint">

@@ -1,0 +1,146 @@
+<script setup lang="ts">
+import { autocompletion, type CompletionContext } from '@codemirror/autocomplete'
+import { yaml } from '@codemirror/lang-yaml'
+import { syntaxHighlighting } from '@codemirror/language'
+import { lintGutter, setDiagnostics, type Diagnostic } from '@codemirror/lint'
+import { EditorState } from '@codemirror/state'
+import { classHighlighter } from '@lezer/highlight'
+import { basicSetup, EditorView } from 'codemirror'
+import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { api, type Described, type LayoutWord } from '../../api/client'
+import { placeOf } from '../../model/layoutText'
+
+// The text of a layout: its words completed, its mistakes marked while one types.
+const { faults } = defineProps<{ faults: Described['faults'] }>()
+const text = defineModel<string>({ required: true })
+const home = ref<HTMLElement>()
+let view: EditorView | null = null
+let words: LayoutWord[] = []
+
+function complete(context: CompletionContext) {
+  const word = context.matchBefore(/[A-Za-z_][\w]*/)
+  if (!word && !context.explicit) return null
+  const seen = new Set<string>()
+  const options = words
+    .filter((w) => !seen.has(w.word) && seen.add(w.word))
+    .map((w) => ({ label: w.word, detail: w.kind, info: w.about || undefined, type: w.kind }))
+  return { from: word?.from ?? context.pos, options, validFor: /^\w*$/ }
+}
+
+function marks(state: EditorState): Diagnostic[] {
+  return faults.map((fault) => {
+    const place = placeOf(fault.field)
+    const line = state.doc.line(Math.min(Math.max(place?.line ?? 1, 1), state.doc.lines))
+    const from = Math.min(line.from + (place?.column ?? 1) - 1, line.to)
+    const message = fault.message.replace(/^the layout does not hold together: /, '')
+    return { from, to: line.to, severity: 'error', message: fault.hint ? `${message}. ${fault.hint}` : message }
+  })
+}
+const tell = () => view?.dispatch(setDiagnostics(view.state, marks(view.state)))
+
+onMounted(async () => {
+  view = new EditorView({
+    parent: home.value!,
+    state: EditorState.create({
+      doc: text.value,
+      extensions: [
+        basicSetup,
+        yaml(),
+        syntaxHighlighting(classHighlighter),
+        lintGutter(),
+        autocompletion({ override: [complete] }),
+        EditorView.contentAttributes.of({ 'aria-label': 'The text of the layout' }),
+        EditorView.updateListener.of((update) => {
+          if (update.docChanged) text.value = update.state.doc.toString()
+        }),
+      ],
+    }),
+  })
+  tell()
+  words = await api.layoutWords().catch(() => [])
+})
+onBeforeUnmount(() => view?.destroy())
+watch(text, (value) => {
+  if (view && value !== view.state.doc.toString())
+    view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: value } })
+})
+watch(() => faults, tell)
+
+/** Show a line. */
+function goTo(line: number) {
+  if (!view) return
+  const found = view.state.doc.line(Math.min(Math.max(line, 1), view.state.doc.lines))
+  view.dispatch({ selection: { anchor: found.from }, effects: EditorView.scrollIntoView(found.from, { y: 'center' }) })
+  view.focus()
+}
+defineExpose({ goTo })
+</script>
+
+<template>
+  <div ref="home" class="layout-editor min-h-0 flex-1 overflow-hidden" data-test="layout-editor" />
+</template>
+
+<style>
+.layout-editor .cm-editor {
+  height: 100%;
+  background: var(--sheet);
+  color: var(--ink);
+  font-size: 12px;
+}
+
+.layout-editor .cm-scroller {
+  font-family: var(--font-mono);
+  line-height: 1.5;
+}
+
+.layout-editor .cm-gutters {
+  background: var(--paper);
+  color: var(--faint);
+  border-right: 1px solid var(--line);
+}
+
+.layout-editor .cm-activeLine,
+.layout-editor .cm-activeLineGutter {
+  background: color-mix(in srgb, var(--sea-soft) 45%, transparent);
+}
+
+.layout-editor .cm-cursor {
+  border-left-color: var(--ink);
+}
+
+.layout-editor .cm-editor .cm-selectionBackground,
+.layout-editor .cm-editor.cm-focused > .cm-scroller > .cm-selectionLayer .cm-selectionBackground {
+  background: var(--sea-soft);
+}
+
+.layout-editor .cm-focused {
+  outline: 2px solid var(--sea);
+  outline-offset: -2px;
+}
+
+.layout-editor .cm-tooltip {
+  border: 1px solid var(--line);
+  border-radius: 6px;
+  background: var(--sheet);
+  color: var(--ink);
+  max-width: 26rem;
+}
+
+.layout-editor .cm-tooltip-autocomplete ul li[aria-selected] {
+  background: var(--sea);
+  color: var(--on-sea);
+}
+
+.layout-editor .tok-propertyName {
+  color: var(--sea);
+}
+
+.layout-editor .tok-string {
+  color: var(--marigold);
+}
+
+.layout-editor .tok-comment {
+  color: var(--faint);
+  font-style: italic;
+}
+</style>
