@@ -56,6 +56,14 @@ def arrive_at(page: Page, view: str) -> None:
         case "bytes":
             page.click(page.test("tab-bytes"))
             page.see(page.test("bytes"))
+        case "describe":
+            everything(page)
+            search(page, "whelk.drg")
+            page.click(page.test("describe"))
+            page.click(page.test("take-guess"))
+            page.see(page.test("yields"))
+            page.click(page.test("tab-fields"))
+            page.see(page.test("field"))
         case "extract":
             page.click(page.test("extract"))
             page.see(page.test("measured"), "files")
@@ -71,7 +79,7 @@ def arrive_at(page: Page, view: str) -> None:
                 page.see(page.test("deliver"))
 
 
-VIEWS = ["browse", "list", "texture", "bytes", "extract", "catalogue", "sources", "keys", "profile", "problems", "bench", "step", "deliver"]  # fmt: skip
+VIEWS = ["browse", "list", "texture", "bytes", "describe", "extract", "catalogue", "sources", "keys", "profile", "problems", "bench", "step", "deliver"]  # fmt: skip
 
 
 @pytest.mark.parametrize("night", [False, True], ids=["day", "night"])
@@ -81,7 +89,7 @@ def test_everybody_can_use_every_view(page: Page, night: bool) -> None:
         page.click("button", "Night")
     home = page.driver.current_url
     wrong = []
-    for view in ["browse", "sources", "bench"] if night else VIEWS:
+    for view in ["browse", "describe", "sources", "bench"] if night else VIEWS:
         arrive_at(page, view)
         wrong += [f"{view}: {' '.join(words.split())}" for words in complaints(page)]
         page.driver.get(home)
@@ -98,7 +106,7 @@ def small(application: str, page: Page, tmp_path: Path) -> Page:
 def test_a_small_window_hides_nothing(small: Page) -> None:
     page = small
     home = page.driver.current_url
-    for view in ("browse", "catalogue", "sources", "bench", "deliver"):
+    for view in ("browse", "describe", "catalogue", "sources", "bench", "deliver"):
         arrive_at(page, view)
         outside = page.driver.execute_script(
             "return [...document.querySelectorAll('button, input, select, a')].filter((e) => {"

@@ -13,7 +13,9 @@ export const acts = shallowReactive(new Set<KeyAct>())
 
 window.addEventListener('keydown', (event) => {
   const pressed = written(event)
-  const holder = holderOf(event.target instanceof Element ? event.target : null)
+  // The innermost element, also where it stands in a root of its own.
+  const [inner] = event.composedPath()
+  const holder = holderOf(inner instanceof Element ? inner : null)
   if (isTaken(pressed, holder) || event.defaultPrevented) return
   if (document.querySelector('[role=dialog], [role=menu]') && pressed !== 'Escape') return
   for (const act of [...acts].reverse()) {

@@ -1,6 +1,5 @@
 /** Rows of bytes as hexadecimal digits and as characters. */
 
-export const ROW = 16
 export const PAGE = 8192
 
 export const addressOf = (offset: number) => offset.toString(16).toUpperCase().padStart(8, '0')

@@ -102,7 +102,10 @@ def _weights(values: AnyArray, _rows: Rows) -> float:
 def _color(values: AnyArray, rows: Rows) -> float:
     """Four bytes, the last nearly always full, or all of them changing little along an edge."""
     opaque = (values[:, 3] > 0.99).mean() > _SHARE and np.unique(values[:, :3]).size > 2
-    return 0.75 if opaque and _apart(values[:, :3], rows.pairs) < 0.6 else 0.0
+    if not opaque:
+        return 0.0
+    apart = _apart(values[:, :3], rows.pairs)
+    return 0.75 if apart < 0.6 else 0.6 if apart < 0.95 else 0.0
 
 
 def _uv(values: AnyArray, rows: Rows) -> float:

@@ -67,7 +67,7 @@ def layout_of_mesh(guess: MeshGuess, data: ByteArray, path: str) -> str:
         shape |= {"shape": "strip", "restart": "0xFFFF" if wide == 2 else "0xFFFFFFFF"}
     vertices = {"data": "vertices", "stride": "vertex_size", "count": "vertex_count", "elements": elements}
     draft.yields["meshes"] = {"name": "file_name", "vertices": vertices, "triangles": shape}
-    return _written(draft, guess.order, data, path, f"{corners.count // 3:,} triangles guessed from {_last(path)}")
+    return _written(draft, guess.order, data, path, f"Guessed from {_last(path)}")
 
 
 def _elements(draft: _Draft, guess: MeshGuess) -> dict[str, object]:
@@ -107,8 +107,7 @@ def layout_of_picture(guess: PictureGuess, data: ByteArray, path: str) -> str:
         texture["pixels"] = guess.pixels
     draft.block("texels", "texels_at", size)
     draft.yields["textures"] = texture
-    title = f"A picture of {guess.width} x {guess.height} guessed from {_last(path)}"
-    return _written(draft, "<", data, path, title)
+    return _written(draft, "<", data, path, f"Guessed from {_last(path)}")
 
 
 def layout_within(inner: str, codec: str, offset: int, stored: int, size: int, data: ByteArray, path: str) -> str:

@@ -77,7 +77,7 @@ def find_packed(data: ByteArray) -> list[Packed]:
 
 def find_texts(data: ByteArray) -> list[Region]:
     """Tables of texts, one behind the other."""
-    found = []
+    found: list[Region] = []
     for hit in _TEXTS.finditer(data.data):
         texts = [one for one in re.split(rb"[\x00\r\n]+", hit.group()) if one]
         said = f"{len(texts):,} texts: {', '.join(one.decode('ascii') for one in texts[:3])}…"
@@ -87,7 +87,7 @@ def find_texts(data: ByteArray) -> list[Region]:
 
 def find_places(data: ByteArray, order: str) -> list[Region]:
     """Tables of u32 that grow and stay inside the file: where things begin."""
-    found = []
+    found: list[Region] = []
     for phase in range(4):
         values = data[phase : phase + (len(data) - phase) // 4 * 4].view(f"{order}u4").astype(np.int64)
         for step in (1, 2, 3, 4):
@@ -122,7 +122,7 @@ def _growing(values: AnyArray, most: int) -> Iterator[tuple[int, int]]:
 
 def find_turns(data: ByteArray, order: str) -> list[Region]:
     """Runs of unit quaternions and of matrices whose turn is one, in f32."""
-    found = []
+    found: list[Region] = []
     for phase in range(4):
         values = data[phase : phase + (len(data) - phase) // 4 * 4].view(f"{order}f4")
         with np.errstate(all="ignore"):

@@ -12,7 +12,7 @@ from pruxel.server.jobs.stacks import StoredStack, split_source, stored_stack
 from pruxel.server.store.database import session
 from pruxel.server.store.tables import EntryRow, Glance, Job
 
-_VERSION = "1"
+_VERSION = "2"
 
 
 def guess_key(stack: StoredStack, row: EntryRow) -> str:

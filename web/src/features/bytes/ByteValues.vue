@@ -39,8 +39,8 @@ watch(
       </thead>
       <tbody>
         <tr v-for="one in values" :key="one.type">
-          <th scope="row" class="w-32 text-left font-normal text-faint">{{ one.type }}</th>
-          <td class="truncate" :title="one.little">{{ one.little }}</td>
+          <th scope="row" class="w-28 text-left font-normal text-faint">{{ one.type }}</th>
+          <td class="truncate pr-3" :title="one.little">{{ one.little }}</td>
           <td class="truncate text-faint" :title="`big endian: ${one.big}`">
             {{ one.big === one.little ? '' : one.big }}
           </td>

@@ -40,8 +40,10 @@ const { guesses, job, waiting, ask } = useGuesses(
   () => id.value,
   (problem) => (error.value = problem),
 )
+// Where one begins: with the fields of a known format, with the guesses of an unknown one.
+const first = ref('guesses')
 const tab = computed({
-  get: () => String(route.query.tab ?? (text.value ? 'fields' : 'guesses')),
+  get: () => String(route.query.tab ?? first.value),
   set: (name) => void router.replace({ query: { ...route.query, tab: name } }),
 })
 const tabs = [
@@ -74,6 +76,7 @@ async function load() {
     error.value = null
     strip.value = await api.strip(entry.value, 320)
     if (!text.value) text.value = await api.layoutOf(entry.value)
+    first.value = strip.value.kind === 'unknown' ? 'guesses' : 'fields'
     // What nobody describes is guessed at once; whoever opens a known format has its layout before them.
     if (!text.value || strip.value.kind === 'unknown') await ask()
   } catch (problem) {
@@ -128,6 +131,13 @@ const back = () => {
   void router.push({ name: 'browse', params: { project: id.value }, query: query as Record<string, string> })
 }
 
+// Out of a field first, so that nobody leaves who only wants to stop writing.
+function leave(event: KeyboardEvent) {
+  const [inner] = event.composedPath()
+  if (inner instanceof HTMLElement && inner.matches('input, [contenteditable=true]')) inner.blur()
+  else back()
+}
+
 watch(entry, load, { immediate: true })
 watch(text, () => (saved.value = ''))
 onMounted(async () => (examples.value = await api.layoutExamples().catch(() => [])))
@@ -142,7 +152,7 @@ useEvents(
 )
 useKeys('Bytes', [
   ['g', 'Go to a byte, or look for one', () => (tab.value = 'find')],
-  ['Escape', 'Back to Browse', back],
+  ['Escape', 'Back to Browse', leave],
 ])
 </script>
 
@@ -178,7 +188,10 @@ useKeys('Bytes', [
     </div>
     <Problem v-if="error || draftError" class="m-3" :error="error ?? draftError" @close="error = null" />
     <ByteStrip v-if="strip" :strip="strip" :spans="spans" :seen="seen" class="shrink-0 border-b border-line" @go="go" />
-    <div v-if="strip" class="grid min-h-0 flex-1 grid-cols-[272px_508px_minmax(0,1fr)]">
+    <div
+      v-if="strip"
+      class="grid min-h-0 flex-1 grid-cols-[220px_minmax(0,1fr)_minmax(0,1fr)] xl:grid-cols-[264px_566px_minmax(0,1fr)]"
+    >
       <section class="flex min-h-0 flex-col border-r border-line bg-sheet" aria-label="What it may hold">
         <Tabs v-model="tab" :tabs="tabs" label="About the bytes" class="border-b border-line px-4 pt-2 text-[13px]" />
         <GuessList

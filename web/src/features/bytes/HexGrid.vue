@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useBytes } from '../../composables/useBytes'
-import { addressOf, printed, ROW } from '../../model/hex'
+import { addressOf, printed } from '../../model/hex'
 
 // The bytes of a file of any size: rows are drawn where one looks, and there is no page as high as the file.
 export interface Shade {
@@ -17,19 +17,21 @@ const HEIGHT = 20
 const home = ref<HTMLElement>()
 const top = ref(0) // the first row in sight
 const inSight = ref(20)
+const perRow = ref(16) // a narrow place shows 8
+const WIDE = 536
 const { byteAt, forget } = useBytes(
   () => entry,
   (problem) => emit('error', problem),
 )
-const last = computed(() => Math.max(0, Math.ceil(size / ROW) - inSight.value))
+const last = computed(() => Math.max(0, Math.ceil(size / perRow.value) - inSight.value))
 const shadeOf = (offset: number) => shades.find((s) => s.first <= offset && offset < s.end)?.way
 
 const rows = computed(() =>
-  Array.from({ length: inSight.value }, (_, n) => (top.value + n) * ROW)
+  Array.from({ length: inSight.value }, (_, n) => (top.value + n) * perRow.value)
     .filter((offset) => offset < size || offset === 0)
     .map((offset) => ({
       offset,
-      cells: Array.from({ length: Math.min(ROW, Math.max(0, size - offset)) }, (_, n) => {
+      cells: Array.from({ length: Math.min(perRow.value, Math.max(0, size - offset)) }, (_, n) => {
         const byte = byteAt(offset + n)
         return {
           at: offset + n,
@@ -53,20 +55,20 @@ function wheel(event: WheelEvent) {
   scrollTo(top.value + whole)
 }
 function show(offset: number) {
-  const row = Math.floor(offset / ROW)
+  const row = Math.floor(offset / perRow.value)
   if (row < top.value || row >= top.value + inSight.value) scrollTo(row - Math.floor(inSight.value / 3))
 }
 function move(event: KeyboardEvent) {
-  const page = ROW * (inSight.value - 1)
+  const page = perRow.value * (inSight.value - 1)
   const steps: Record<string, number> = {
     ArrowLeft: -1,
     ArrowRight: 1,
-    ArrowUp: -ROW,
-    ArrowDown: ROW,
+    ArrowUp: -perRow.value,
+    ArrowDown: perRow.value,
     PageUp: -page,
     PageDown: page,
-    Home: event.ctrlKey ? -size : -(cursor.value % ROW),
-    End: event.ctrlKey ? size : ROW - 1 - (cursor.value % ROW),
+    Home: event.ctrlKey ? -size : -(cursor.value % perRow.value),
+    End: event.ctrlKey ? size : perRow.value - 1 - (cursor.value % perRow.value),
   }
   const step = steps[event.key]
   if (step === undefined) return
@@ -78,16 +80,18 @@ const bar = ref<HTMLElement>()
 function drag(event: PointerEvent) {
   if (!(event.buttons & 1) || !bar.value) return
   const box = bar.value.getBoundingClientRect()
-  scrollTo(((event.clientY - box.top) / box.height) * Math.ceil(size / ROW) - inSight.value / 2)
+  scrollTo(((event.clientY - box.top) / box.height) * Math.ceil(size / perRow.value) - inSight.value / 2)
 }
 const thumb = computed(() => {
-  const all = Math.max(1, Math.ceil(size / ROW))
+  const all = Math.max(1, Math.ceil(size / perRow.value))
   const part = Math.min(1, inSight.value / all)
   return { top: `${Math.min((top.value / all) * 100, 98)}%`, height: `${Math.max(part * 100, 2)}%` }
 })
 
 const watcher = new ResizeObserver(() => {
-  if (home.value) inSight.value = Math.max(4, Math.floor(home.value.clientHeight / HEIGHT))
+  if (!home.value) return
+  inSight.value = Math.max(4, Math.floor(home.value.clientHeight / HEIGHT))
+  perRow.value = home.value.clientWidth < WIDE ? 8 : 16
 })
 onMounted(() => watcher.observe(home.value!))
 onBeforeUnmount(() => watcher.disconnect())
@@ -99,7 +103,7 @@ watch(
 )
 watch(
   () => [top.value, inSight.value, size],
-  () => emit('rows', top.value * ROW, Math.min(size, (top.value + inSight.value) * ROW)),
+  () => emit('rows', top.value * perRow.value, Math.min(size, (top.value + inSight.value) * perRow.value)),
   { immediate: true },
 )
 </script>
@@ -114,22 +118,22 @@ watch(
       role="application"
       aria-label="Bytes; the arrow keys move"
       data-test="hex"
-      :data-top="top * ROW"
+      :data-top="top * perRow"
       @wheel.prevent="wheel"
       @keydown="move"
     >
       <div v-for="row in rows" :key="row.offset" class="flex h-5 items-center whitespace-pre">
-        <span class="w-[74px] shrink-0 text-faint">{{ addressOf(row.offset) }}</span>
+        <span class="w-[72px] shrink-0 text-faint">{{ addressOf(row.offset) }}</span>
         <span class="flex">
           <button
             v-for="cell in row.cells"
             :key="cell.at"
             tabindex="-1"
-            class="h-5 w-[21px] rounded-[2px] text-center leading-5"
+            class="h-5 w-5 rounded-[2px] text-center leading-5"
             :class="[
               cell.at === cursor ? 'bg-sea text-on-sea' : cell.shade && `shade-${cell.shade}`,
               cell.at !== cursor && cell.zero && 'opacity-45',
-              cell.at % 4 === 3 && 'mr-[5px]',
+              cell.at % 4 === 3 && 'mr-1',
             ]"
             :data-byte="cell.at"
             @click="cursor = cell.at"

@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { autocompletion, type CompletionContext } from '@codemirror/autocomplete'
 import { yaml } from '@codemirror/lang-yaml'
-import { syntaxHighlighting } from '@codemirror/language'
+import { HighlightStyle, syntaxHighlighting } from '@codemirror/language'
 import { lintGutter, setDiagnostics, type Diagnostic } from '@codemirror/lint'
 import { EditorState } from '@codemirror/state'
-import { classHighlighter } from '@lezer/highlight'
+import { tags } from '@lezer/highlight'
 import { basicSetup, EditorView } from 'codemirror'
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { api, type Described, type LayoutWord } from '../../api/client'
@@ -38,15 +38,46 @@ function marks(state: EditorState): Diagnostic[] {
 }
 const tell = () => view?.dispatch(setDiagnostics(view.state, marks(view.state)))
 
+// The editor's styles come from script, which the page's own rules forbid in the document: in a root of its own they are
+// sheets that need no element. The tokens of the page reach into it.
+const LOOK = {
+  '&': { height: '100%', background: 'var(--sheet)', color: 'var(--ink)', fontSize: '12px' },
+  '&.cm-focused': { outline: '2px solid var(--sea)', outlineOffset: '-2px' },
+  '.cm-scroller': { fontFamily: 'var(--font-mono)', lineHeight: '1.5' },
+  '.cm-gutters': { background: 'var(--paper)', color: 'var(--faint)', borderRight: '1px solid var(--line)' },
+  '.cm-content': { caretColor: 'var(--ink)' },
+  '.cm-cursor': { borderLeftColor: 'var(--ink)' },
+  '.cm-activeLine, .cm-activeLineGutter': { background: 'color-mix(in srgb, var(--sea-soft) 40%, transparent)' },
+  '.cm-selectionBackground, &.cm-focused > .cm-scroller > .cm-selectionLayer .cm-selectionBackground': {
+    background: 'var(--sea-soft)',
+  },
+  '.cm-tooltip': {
+    border: '1px solid var(--line)',
+    background: 'var(--sheet)',
+    color: 'var(--ink)',
+    maxWidth: '26rem',
+  },
+  '.cm-tooltip-autocomplete ul li[aria-selected]': { background: 'var(--sea)', color: 'var(--on-sea)' },
+  '.cm-panels': { background: 'var(--paper)', color: 'var(--ink)' },
+}
+const COLORS = HighlightStyle.define([
+  { tag: [tags.propertyName, tags.definition(tags.propertyName)], color: 'var(--sea)' },
+  { tag: [tags.string, tags.number], color: 'var(--marigold)' },
+  { tag: tags.comment, color: 'var(--faint)', fontStyle: 'italic' },
+])
+
 onMounted(async () => {
+  const root = home.value!.attachShadow({ mode: 'open' })
   view = new EditorView({
-    parent: home.value!,
+    parent: root,
+    root,
     state: EditorState.create({
       doc: text.value,
       extensions: [
         basicSetup,
         yaml(),
-        syntaxHighlighting(classHighlighter),
+        syntaxHighlighting(COLORS),
+        EditorView.theme(LOOK),
         lintGutter(),
         autocompletion({ override: [complete] }),
         EditorView.contentAttributes.of({ 'aria-label': 'The text of the layout' }),
@@ -77,70 +108,5 @@ defineExpose({ goTo })
 </script>
 
 <template>
-  <div ref="home" class="layout-editor min-h-0 flex-1 overflow-hidden" data-test="layout-editor" />
+  <div ref="home" class="min-h-0 flex-1 overflow-hidden" data-test="layout-editor" />
 </template>
-
-<style>
-.layout-editor .cm-editor {
-  height: 100%;
-  background: var(--sheet);
-  color: var(--ink);
-  font-size: 12px;
-}
-
-.layout-editor .cm-scroller {
-  font-family: var(--font-mono);
-  line-height: 1.5;
-}
-
-.layout-editor .cm-gutters {
-  background: var(--paper);
-  color: var(--faint);
-  border-right: 1px solid var(--line);
-}
-
-.layout-editor .cm-activeLine,
-.layout-editor .cm-activeLineGutter {
-  background: color-mix(in srgb, var(--sea-soft) 45%, transparent);
-}
-
-.layout-editor .cm-cursor {
-  border-left-color: var(--ink);
-}
-
-.layout-editor .cm-editor .cm-selectionBackground,
-.layout-editor .cm-editor.cm-focused > .cm-scroller > .cm-selectionLayer .cm-selectionBackground {
-  background: var(--sea-soft);
-}
-
-.layout-editor .cm-focused {
-  outline: 2px solid var(--sea);
-  outline-offset: -2px;
-}
-
-.layout-editor .cm-tooltip {
-  border: 1px solid var(--line);
-  border-radius: 6px;
-  background: var(--sheet);
-  color: var(--ink);
-  max-width: 26rem;
-}
-
-.layout-editor .cm-tooltip-autocomplete ul li[aria-selected] {
-  background: var(--sea);
-  color: var(--on-sea);
-}
-
-.layout-editor .tok-propertyName {
-  color: var(--sea);
-}
-
-.layout-editor .tok-string {
-  color: var(--marigold);
-}
-
-.layout-editor .tok-comment {
-  color: var(--faint);
-  font-style: italic;
-}
-</style>
