@@ -145,7 +145,7 @@ describe('the bytes', () => {
   })
   it('are shaded', async () => {
     const { wrapper } = await grid(64)
-    expect(wrapper.findAll('button.shade-field')).toHaveLength(2)
+    expect(wrapper.findAll('[data-byte].shade-field')).toHaveLength(2)
   })
 })
 

@@ -75,6 +75,10 @@ function move(event: KeyboardEvent) {
   event.preventDefault()
   cursor.value = Math.min(Math.max(0, cursor.value + step), Math.max(0, size - 1))
 }
+function choose(event: MouseEvent) {
+  const cell = (event.target as Element).closest<HTMLElement>('[data-byte]')
+  if (cell) cursor.value = Number(cell.dataset.byte)
+}
 // The bar at the side: where one is in the file, by pointer.
 const bar = ref<HTMLElement>()
 function drag(event: PointerEvent) {
@@ -121,25 +125,24 @@ watch(
       :data-top="top * perRow"
       @wheel.prevent="wheel"
       @keydown="move"
+      @click="choose"
     >
       <div v-for="row in rows" :key="row.offset" class="flex h-5 items-center whitespace-pre">
         <span class="w-[72px] shrink-0 text-faint">{{ addressOf(row.offset) }}</span>
         <span class="flex">
-          <button
+          <span
             v-for="cell in row.cells"
             :key="cell.at"
-            tabindex="-1"
-            class="h-5 w-5 rounded-[2px] text-center leading-5"
+            class="h-5 w-5 cursor-pointer rounded-[2px] text-center leading-5"
             :class="[
               cell.at === cursor ? 'bg-sea text-on-sea' : cell.shade && `shade-${cell.shade}`,
-              cell.at !== cursor && cell.zero && 'opacity-45',
+              cell.at !== cursor && cell.zero && 'text-faint',
               cell.at % 4 === 3 && 'mr-1',
             ]"
             :data-byte="cell.at"
-            @click="cursor = cell.at"
           >
-            {{ cell.hex }}
-          </button>
+            {{ cell.hex }}</span
+          >
         </span>
         <span class="ml-2 tracking-[0.02em] text-faint">
           <span

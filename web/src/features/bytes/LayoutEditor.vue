@@ -80,7 +80,7 @@ onMounted(async () => {
         EditorView.theme(LOOK),
         lintGutter(),
         autocompletion({ override: [complete] }),
-        EditorView.contentAttributes.of({ 'aria-label': 'The text of the layout' }),
+        EditorView.contentAttributes.of({ tabindex: '0', 'aria-label': 'The text of the layout' }),
         EditorView.updateListener.of((update) => {
           if (update.docChanged) text.value = update.state.doc.toString()
         }),
