@@ -1,5 +1,6 @@
 """The examples of the documentation work as printed."""
 
+import json
 import re
 import struct
 from dataclasses import replace
@@ -8,8 +9,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 import xxhash
+from typer.testing import CliRunner
 
 from fuzz import examples
+from pruxel.cli.main import app
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
 from pruxel.core.binary.conventions import Conventions
@@ -21,6 +24,7 @@ from pruxel.core.extract.level import read_level
 from pruxel.core.extract.meshes import read_model
 from pruxel.core.extract.skeleton import read_skeleton
 from pruxel.core.extract.textures import read_textures
+from pruxel.core.formats import gltf
 from pruxel.core.images.decode import decode_image
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.measure import measure
@@ -33,6 +37,7 @@ from pruxel.core.sources.origin import origin_of_file
 from pruxel.core.sources.packs import PackSource
 from pruxel.core.sources.profile import Profile, ProfileFile
 from pruxel.core.sources.profile_files import load_profile, write_profile
+from pruxel.sample.dredged import dredged_files
 
 ROOT = Path(__file__).resolve().parent.parent
 EXAMPLES = examples.layouts()
@@ -301,3 +306,33 @@ def test_what_the_promises_point_to_is_there() -> None:
     targets = set(re.findall(r"^([a-z]+):", (ROOT / "Makefile").read_text(), re.MULTILINE))
     for page in (ROOT / "README.md", *(ROOT / "docs").glob("*.md")):
         assert set(re.findall(r"`make ([a-z]+)", page.read_text())) <= targets, page.name
+
+
+def test_the_way_from_unknown_bytes_to_a_delivery(tmp_path: Path) -> None:
+    """The tutorial's commands in their order, its layout, and the sizes that it speaks of."""
+    page = (ROOT / "docs/unknown-bytes.md").read_text()
+    layout = re.search(r"```yaml\n(layout: dredged.*?)```", page, re.DOTALL)
+    assert layout is not None
+    for path, data in dredged_files().items():
+        (tmp_path / "s" / path).parent.mkdir(parents=True, exist_ok=True)
+        (tmp_path / "s" / path).write_bytes(data)
+    run = CliRunner()
+    said = []
+    for block in re.findall(r"```sh\n(.*?)```", page, re.DOTALL):
+        for line in block.splitlines():
+            words = line.replace("/tmp/", f"{tmp_path}/").split()
+            if words[1] == "sample":
+                continue
+            if words[1] in {"inspect", "convert"}:
+                (tmp_path / "dredged.yaml").write_text(layout[1])
+            told = run.invoke(app, words[1:])
+            assert told.exit_code == 0, (line, told.output)
+            said.append(told.output)
+    assert "5,760 triangles on 3,025 vertices of 20 bytes" in said[0]
+    assert json.loads(said[1])["found"][0]["kind"] == "mesh"
+    assert "whelk.drg: mesh 'whelk', 5,760 triangles" in said[3]
+    assert "bell.drg: mesh 'bell', 3,008 triangles" in said[3]
+    scene = gltf.read(memoryview((tmp_path / "o/whelk.glb").read_bytes()), "whelk.glb", lambda _: None, Context()).scene
+    points = scene.meshes[0].primitives[0].positions
+    assert 0.4 < np.abs(points).max() < 0.45
+    assert scene.meshes[0].primitives[0].colors

@@ -51,7 +51,7 @@ def test_a_mesh_is_found_and_its_layout_reads_it(label: Label) -> None:
     assert layout is not None
     assert not faults
     told = what_it_yields(layout, memoryview(label.data), "thing.xyz")
-    assert told == [f"mesh 'thing.xyz', {triangles_of(label):,} triangles, 1 materials"]
+    assert told == [f"mesh 'thing', {triangles_of(label):,} triangles, 1 material"]
 
 
 def stating(kind: str, seed: int) -> bytes:
@@ -69,7 +69,7 @@ def test_numbers_that_the_head_states_are_read_from_it() -> None:
     assert layout is not None
     assert not {"vertex_count", "triangle_count", "vertices_at", "corners_at"} & layout.constants.keys()
     count = struct.unpack_from("<I", other, 12)[0]
-    assert what_it_yields(layout, memoryview(other), "b.xyz") == [f"mesh 'b.xyz', {count:,} triangles, 1 materials"]
+    assert what_it_yields(layout, memoryview(other), "b.xyz") == [f"mesh 'b', {count:,} triangles, 1 material"]
 
 
 @pytest.mark.parametrize(
@@ -123,7 +123,7 @@ def test_pictures_are_found(channels: int, head: str) -> None:
     layout, faults = check_layout(told.layout, "guessed")
     assert layout is not None
     assert not faults
-    assert what_it_yields(layout, memoryview(data), "x.pict") == [f"texture 'x.pict', {wide} x {high}"]
+    assert what_it_yields(layout, memoryview(data), "x.pict") == [f"texture 'x', {wide} x {high}"]
 
 
 def test_texts_tables_rotations_and_compressed_bytes_are_found() -> None:

@@ -118,7 +118,7 @@ def test_a_layout_in_the_making_is_read_and_told(client: TestClient, project: st
     assert good["claims"]
     assert good["scene"]
     assert good["constants"] == {"place_type": "snorm16x3"}
-    assert good["yields"] == ["mesh 'whelk', 5,760 triangles, 1 materials"]
+    assert good["yields"] == ["mesh 'whelk', 5,760 triangles, 1 material"]
     fields = {one["name"]: one for one in good["fields"]}
     assert (fields["scale"]["first"], fields["scale"]["end"]) == (24, 28)
     wrong = told(LAYOUT.replace("size: 24", "sise: 24").replace("terminated", "ended").replace("size: 4,", "syze: 4,"))
@@ -171,6 +171,6 @@ def test_a_saved_layout_makes_models_of_the_whole_folder(client: TestClient, pro
     text = client.get(f"/api/entries/{found['bell.drg']['id']}/layout").json()
     assert text.startswith("layout: dredged")
     again = client.post(f"/api/entries/{found['bell.drg']['id']}/described", json={"text": text}).json()
-    assert again["yields"] == ["mesh 'bell', 3,008 triangles, 1 materials"]
+    assert again["yields"] == ["mesh 'bell', 3,008 triangles, 1 material"]
     refused = client.post(f"/api/projects/{project}/layouts", json={"text": "layout: x"})
     assert refused.status_code == 422

@@ -35,14 +35,14 @@ def _whelk() -> Net:
     """A shell wound up along a cone."""
     width, height = 25, 121
     around, along = _grid(width, height)
-    turn, size = along * 2 * np.pi * 5.2, 0.012 + 0.1 * along**2.2
-    ribs = 1 + 0.06 * np.sin(along * 240)
+    turn, grown = along * 2 * np.pi * 5.2, np.exp(3.0 * (along - 1))
+    ribs = 1 + 0.05 * np.sin(along * 90)
     a = around * 2 * np.pi
-    out = 1.15 * size + size * np.cos(a) * ribs
-    up = 0.42 - 0.42 * along**1.25 + size * np.sin(a) * ribs
+    out = grown * (0.075 + 0.085 * np.cos(a) * ribs)
+    up = 0.42 - grown * (0.33 - 0.09 * np.sin(a) * ribs)
     places = np.stack([out * np.cos(turn), up, out * np.sin(turn)], axis=1)
-    band = 0.5 + 0.5 * np.sin(along * 240)[:, None]
-    return Net(width, height, places, np.array([0.86, 0.66, 0.5]) * (0.6 + 0.4 * band))
+    band = 0.5 + 0.5 * np.sin(along * 90)[:, None]
+    return Net(width, height, places, np.array([0.86, 0.6, 0.42]) * (0.6 + 0.4 * band))
 
 
 def _turned(profile: list[tuple[float, float]], tint: tuple[float, float, float], width: int = 33) -> Net:

@@ -27,7 +27,8 @@ export function useDraft(entry: () => number) {
     try {
       const found = await api.described(entry(), wanted, signal)
       if (signal.aborted) return
-      described.value = found
+      // While the text is wrong, what was read last stays to be seen beside the mistakes.
+      described.value = found.faults.length && described.value ? { ...described.value, faults: found.faults } : found
       error.value = null
     } catch (problem) {
       if (!signal.aborted) error.value = problem

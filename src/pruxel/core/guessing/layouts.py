@@ -13,6 +13,7 @@ from pruxel.core.guessing.meshes import MeshGuess
 from pruxel.core.guessing.numbers import Number, read_numbers
 from pruxel.core.guessing.pictures import PictureGuess
 
+_LINE = 110
 _MARK = re.compile(rb"[A-Za-z0-9_!.-]{4}")
 
 
@@ -66,7 +67,7 @@ def layout_of_mesh(guess: MeshGuess, data: ByteArray, path: str) -> str:
     if corners.kind == "strip":
         shape |= {"shape": "strip", "restart": "0xFFFF" if wide == 2 else "0xFFFFFFFF"}
     vertices = {"data": "vertices", "stride": "vertex_size", "count": "vertex_count", "elements": elements}
-    draft.yields["meshes"] = {"name": "file_name", "vertices": vertices, "triangles": shape}
+    draft.yields["meshes"] = {"name": "stem(file_name)", "vertices": vertices, "triangles": shape}
     return _written(draft, guess.order, data, path, f"Guessed from {_last(path)}")
 
 
@@ -97,7 +98,7 @@ def layout_of_picture(guess: PictureGuess, data: ByteArray, path: str) -> str:
     other = head.before(guess.offset, guess.width) if guess.width == guess.height else head
     draft.number("height", guess.height, other.by_value.get(guess.height))
     draft.constants["texels_at"] = guess.offset
-    texture: dict[str, object] = {"name": "file_name", "width": "width", "height": "height"}
+    texture: dict[str, object] = {"name": "stem(file_name)", "width": "width", "height": "height"}
     if guess.compression:
         draft.constants["compression_type"] = guess.compression
         texture |= {"blocks": "texels", "compression": "compression_type"}
@@ -152,7 +153,7 @@ class _Dumper(yaml.SafeDumper):
 
 
 def _mapping(dumper: yaml.SafeDumper, value: dict[str, object]) -> yaml.Node:
-    flat = all(not isinstance(one, dict | list) for one in value.values()) and len(value) <= 8
+    flat = all(not isinstance(one, dict | list) for one in value.values()) and len(str(value)) < _LINE
     return dumper.represent_mapping("tag:yaml.org,2002:map", value.items(), flow_style=flat)
 
 

@@ -47,10 +47,18 @@ class MeshGuess:
 def guess_meshes(data: ByteArray, context: Context) -> list[MeshGuess]:
     """The likely meshes, the best first; data (n,) uint8. Raises `CancelledError` when asked to stop."""
     found: list[MeshGuess] = []
+    explained: list[tuple[int, int]] = []
     lists = find_corners(data)[:_LISTS]
-    for corners, part in context.part(0.2, 1.0).each(lists, lambda one: f"triangles at byte {one.offset:,}"):
-        del part
-        found += _on(data, corners)
+    for corners, _ in context.part(0.2, 1.0).each(lists, lambda one: f"triangles at byte {one.offset:,}"):
+        if any(corners.offset < end and first < corners.end for first, end in explained):
+            continue  # it lies in what is sure already, read in another way
+        guesses = list(_on(data, corners))
+        found += guesses
+        best = max(guesses, key=lambda one: one.score, default=None)
+        if best is not None and best.score >= _SURE:
+            rows = best.streams[0]
+            explained.append((rows.offset, rows.offset + best.vertices * rows.stride))
+            explained.append((best.corners.offset, best.corners.end))
     found.sort(key=lambda one: -one.score)
     return _distinct(found)[:_KEPT]
 

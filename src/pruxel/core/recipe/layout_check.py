@@ -80,7 +80,8 @@ def what_it_yields(layout: Layout, data: memoryview, name: str) -> list[str]:
         model = read_model(file, context, rest)
         for mesh in model.scene.meshes:
             corners = sum(len(one.indices) for one in mesh.primitives)
-            found.append(f"mesh '{mesh.name}', {corners:,} triangles, {len(mesh.primitives)} materials")
+            materials = f"{len(mesh.primitives)} material" + ("s" if len(mesh.primitives) != 1 else "")
+            found.append(f"mesh '{mesh.name}', {corners:,} triangles, {materials}")
         found += [fault.line() for fault in model.faults]
     if "clips" in layout.yields:
         found += [f"clip '{one.name}', {one.seconds:.2f} s, {one.frames} frames" for one in read_clips(file, context)]

@@ -90,7 +90,14 @@ const around = computed(() => {
       <li v-if="described.yields.length > 5" class="text-faint">and {{ described.yields.length - 5 }} more</li>
     </ul>
     <div
-      v-if="described?.problem || failed"
+      v-if="described?.faults.length"
+      class="absolute inset-x-3 bottom-3 max-h-[85%] overflow-auto rounded-md bg-brick-soft px-3 py-2"
+      data-test="draft-faults"
+    >
+      <Fault :fault="described.faults[0]!" />
+    </div>
+    <div
+      v-else-if="described?.problem || failed"
       class="absolute inset-x-3 bottom-3 max-h-[85%] overflow-auto rounded-md bg-brick-soft px-3 py-2"
       data-test="draft-problem"
     >
