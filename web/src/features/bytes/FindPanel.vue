@@ -126,16 +126,14 @@ watch(
     </div>
     <form class="space-y-1.5 border-t border-line pt-3" @submit.prevent="compare">
       <label class="block font-semibold" for="compare-with">Compare with another file</label>
-      <div class="flex gap-2">
-        <input
-          id="compare-with"
-          v-model="other"
-          class="field min-w-0 flex-1 py-1 font-mono"
-          :placeholder="path"
-          data-test="compare-with"
-        />
-        <button class="button py-1" :disabled="!other.trim()" data-test="compare">Compare</button>
-      </div>
+      <input
+        id="compare-with"
+        v-model="other"
+        class="field w-full py-1 font-mono text-[12px]"
+        :placeholder="path"
+        data-test="compare-with"
+      />
+      <button class="button py-1" :disabled="!other.trim()" data-test="compare">Compare</button>
       <div v-if="compared" data-test="compared">
         <p class="text-faint">
           {{ compared.ranges.length ? `${count(compared.ranges.length)} stretches differ` : 'They are the same.' }}
