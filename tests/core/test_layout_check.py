@@ -12,6 +12,7 @@ from typer.testing import CliRunner
 from fuzz import examples
 from pruxel.cli.main import app
 from pruxel.core.binary.explain import explained
+from pruxel.core.binary.expressions import compile_expression
 from pruxel.core.binary.load import load_layout
 from pruxel.core.recipe.layout_check import check_layout
 
@@ -119,3 +120,19 @@ def test_a_file_of_several_things_is_told_of_listed_and_proven(tmp_path: Path) -
     made = run.invoke(app, ["convert", *at, "--to", "glb", "--out", str(tmp_path / "out")])
     assert made.exit_code == 0, made.output
     assert (tmp_path / "out/fish.glb").is_file()
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("2 ** 3", "powers"),
+        ("a is 3", "'is'"),
+        ("[x for x in a]", "a loop"),
+        ("lambda: 3", "a function"),
+        ("{1: 2}", "keys"),
+    ],
+)
+def test_what_expressions_do_not_have_is_said_in_our_words(text: str, words: str) -> None:
+    with pytest.raises(ValueError, match=words) as told:
+        compile_expression(text)
+    assert not any(name in str(told.value) for name in ("Pow", "Comp", "Lambda", "Dict", "Is,"))

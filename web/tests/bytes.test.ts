@@ -125,11 +125,12 @@ describe('the bytes', () => {
     await settled()
     return { wrapper, asked, rows: () => wrapper.findAll('[data-test=hex] > div').length }
   }
-  it.each([1, 15, 16, 100, 5_000_000_000])('of %i are shown and asked for by pages', async (size) => {
+  it.each([0, 1, 15, 16, 100, 5_000_000_000])('of %i are shown and asked for by pages', async (size) => {
     const { asked, rows, wrapper } = await grid(size)
     expect(rows()).toBe(Math.min(10, Math.ceil(size / 16)))
-    expect(asked).toHaveLength(1)
-    expect(wrapper.get('[data-byte="0"]').text()).toBe('00')
+    expect(asked).toHaveLength(size ? 1 : 0)
+    if (size) expect(wrapper.get('[data-byte="0"]').text()).toBe('00')
+    else expect(wrapper.text()).toContain('empty')
   })
   it('move by keys to the very end of a large file', async () => {
     const { wrapper } = await grid(5_000_000_000)

@@ -88,12 +88,25 @@ def compile_expression(text: str) -> Expression:
     return Expression(text, run, frozenset(names))
 
 
+_WORDS: dict[type[ast.AST], str] = {
+    ast.Pow: "'**' (powers)", ast.Is: "'is'", ast.IsNot: "'is not'", ast.Lambda: "a function of its own",
+    ast.ListComp: "a loop", ast.SetComp: "a loop", ast.DictComp: "a loop", ast.GeneratorExp: "a loop",
+    ast.Dict: "keys with values", ast.Set: "a set", ast.JoinedStr: "a text with values in it", ast.NamedExpr: "':='",
+    ast.Starred: "'*'", ast.Await: "'await'", ast.Yield: "'yield'", ast.YieldFrom: "'yield'",
+}  # fmt: skip
+
+
+def _unknown(kind: type[ast.AST]) -> ValueError:
+    """In words of our own: what stands there has a name only in the language it is written in."""
+    return ValueError(f"uses {_WORDS.get(kind, 'something')}, which layouts do not have")
+
+
 def _compiled(node: ast.expr, names: set[str], depth: int) -> Run:
     if depth > _DEEPEST:
         raise ValueError("is nested too deeply")
     found = _BY_NODE.get(type(node))
     if found is None:
-        raise ValueError(f"uses {type(node).__name__}, which layouts do not have")
+        raise _unknown(type(node))
     return found(node, names, depth + 1)
 
 
@@ -145,14 +158,14 @@ def _index(node: ast.expr, names: set[str], depth: int) -> Run:
 def _unary(node: ast.UnaryOp, names: set[str], depth: int) -> Run:
     op, inner = type(node.op), _compiled(node.operand, names, depth)
     if op not in UNARY:
-        raise ValueError(f"uses {op.__name__}, which layouts do not have")
+        raise _unknown(op)
     return lambda scope: unary(op, inner(scope))
 
 
 def _binary(node: ast.BinOp, names: set[str], depth: int) -> Run:
     op = type(node.op)
     if op not in BINARY:
-        raise ValueError(f"uses {op.__name__}, which layouts do not have")
+        raise _unknown(op)
     left, right = _compiled(node.left, names, depth), _compiled(node.right, names, depth)
 
     def run(scope: Scope) -> Any:  # noqa: ANN401
@@ -174,7 +187,7 @@ def _comparison(node: ast.Compare, names: set[str], depth: int) -> Run:
     ops = [type(op) for op in node.ops]
     for op in ops:
         if op not in COMPARE:
-            raise ValueError(f"uses {op.__name__}, which layouts do not have")
+            raise _unknown(op)
     parts = [_compiled(value, names, depth) for value in (node.left, *node.comparators)]
 
     def run(scope: Scope) -> Any:  # noqa: ANN401

@@ -15,7 +15,7 @@ _TEXTS = re.compile(rb"(?:[\x20-\x7e]{3,}[\x00\r\n]+){4,}")
 _ZLIB = re.compile(rb"\x78[\x01\x5e\x9c\xda]")
 _ZSTD, _LZ4 = re.compile(re.escape(b"\x28\xb5\x2f\xfd")), re.compile(re.escape(b"\x04\x22\x4d\x18"))
 _LEAST_UNPACKED, _MOST_UNPACKED = 64, 64 << 20
-_TRIES, _PIECE = 64, 1 << 16
+_TRIES, _PIECE = 64, 1 << 14
 _LEAST_ROWS = 6
 
 
@@ -42,7 +42,7 @@ def strip_of(data: ByteArray, pieces: int) -> AnyArray:
     """What a file looks like from afar, piece by piece.
 
     (pieces, 4) float32: entropy in bits a byte (0 to 8), least byte, highest byte, share of zeros. A piece is looked at
-    in at most 64 KiB, so that a large file costs no more.
+    in at most 16 KiB, so that a large file costs no more.
     """
     count = max(1, min(pieces, len(data)))
     edges = np.linspace(0, len(data), count + 1).astype(np.int64)
@@ -53,7 +53,7 @@ def strip_of(data: ByteArray, pieces: int) -> AnyArray:
             continue
         times = np.bincount(part, minlength=256)
         share = times[times > 0] / len(part)
-        found[row] = -(share * np.log2(share)).sum(), part.min(), part.max(), times[0] / len(part)
+        found[row] = abs((share * np.log2(share)).sum()), part.min(), part.max(), times[0] / len(part)
     return found
 
 

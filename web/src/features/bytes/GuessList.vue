@@ -39,8 +39,11 @@ const percent = (n: number) => `${Math.round(n * 100)} %`
       <Fault :fault="guesses.problem" />
     </div>
     <p v-else-if="!guesses?.found.length" class="px-4 py-4 text-[13px] text-faint">
-      Nothing in these bytes looks like geometry, a picture or a table. Compare it with another file of its kind, or
-      search it for a number that you know.
+      {{
+        guesses?.size
+          ? 'Nothing in these bytes looks like geometry, a picture or a table. Compare it with another file of its kind, or search it for a number that you know.'
+          : 'There are no bytes to guess from.'
+      }}
     </p>
     <ul v-else class="divide-y divide-line">
       <li

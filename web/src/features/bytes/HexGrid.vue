@@ -28,7 +28,7 @@ const shadeOf = (offset: number) => shades.find((s) => s.first <= offset && offs
 
 const rows = computed(() =>
   Array.from({ length: inSight.value }, (_, n) => (top.value + n) * perRow.value)
-    .filter((offset) => offset < size || offset === 0)
+    .filter((offset) => offset < size)
     .map((offset) => ({
       offset,
       cells: Array.from({ length: Math.min(perRow.value, Math.max(0, size - offset)) }, (_, n) => {
@@ -127,6 +127,7 @@ watch(
       @keydown="move"
       @click="choose"
     >
+      <p v-if="!size" class="py-2 font-sans text-[13px] text-faint">This file is empty.</p>
       <div v-for="row in rows" :key="row.offset" class="flex h-5 items-center whitespace-pre">
         <span class="w-[72px] shrink-0 text-faint">{{ addressOf(row.offset) }}</span>
         <span class="flex">
