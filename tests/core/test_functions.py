@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
@@ -214,6 +214,79 @@ def test_runs_unpack_to_what_was_packed(runs: list[tuple[int, bool, bytes]]) -> 
         if packed:
             with pytest.raises(InputError):
                 value(f"unrun(d, n, 2, '{way}')", d=memoryview(packed[:-1]), n=len(plain))
+
+
+def copied(plain: bytes, way: dict[str, Any]) -> bytes:
+    """Plain bytes packed as `uncopied` unpacks them: the longest copy that there is, else the byte itself."""
+    bits, least, ring = way["place_bits"], way["least"], way["ring"]
+    longest, reach = (1 << (16 - bits)) - 1 + least, 1 << bits
+    things: list[tuple[int, bytes]] = []
+    at = 0
+    while at < len(plain):
+        best = (0, 0)
+        for start in range(max(0, at - reach + 1), at):
+            if ring is None and at - start - way["back"] < 0:
+                continue
+            length = 0
+            while length < longest and at + length < len(plain) and plain[start + length] == plain[at + length]:
+                length += 1
+            best = max(best, (length, start))
+        length, start = best
+        if length < max(least, 1):
+            things.append((way["literal"], plain[at : at + 1]))
+            at += 1
+            continue
+        place = (ring + start) % reach if ring is not None else at - start - way["back"]
+        said = length - least
+        word = {
+            "low": place << (16 - bits) | said,
+            "high": said << bits | place,
+            "middle": place & 255 | said << 8 | (place >> 8) << (24 - bits),
+        }[way["length"]]
+        things.append((1 - way["literal"], word.to_bytes(2, "big" if way["word"] == "big" else "little")))
+        at += length
+    out = b""
+    for first in range(0, len(things), 8):
+        eight = things[first : first + 8]
+        bit = range(8) if way["first_bit"] == "low" else range(7, -1, -1)
+        out += bytes([sum(flag << n for (flag, _), n in zip(eight, bit, strict=False))])
+        out += b"".join(data for _, data in eight)
+    return out
+
+
+@given(
+    st.lists(st.sampled_from([b"a", b"abc", b"tide", b"\0\0\0\0", b"xyzxyzxyz"]), max_size=40),
+    st.fixed_dictionaries(
+        {
+            "place_bits": st.integers(8, 13),
+            "least": st.integers(1, 3),
+            "literal": st.integers(0, 1),
+            "first_bit": st.sampled_from(["low", "high"]),
+            "length": st.sampled_from(["low", "high", "middle"]),
+            "word": st.sampled_from(["little", "big"]),
+            "back": st.integers(1, 2),
+            "ring": st.sampled_from([None, 0, 238]),
+        }
+    ),
+)
+@settings(deadline=None)
+def test_copies_are_undone_however_they_are_written(pieces: list[bytes], way: dict[str, Any]) -> None:
+    plain = b"".join(pieces)
+    packed = copied(plain, way)
+    said = ", ".join(f"{key}={one!r}" for key, one in way.items() if one is not None)
+    assert bytes(value(f"uncopied(d, n, {said})", d=memoryview(packed), n=len(plain))) == plain
+    if packed:
+        with pytest.raises(InputError, match="end before"):
+            value(f"uncopied(d, n, {said})", d=memoryview(packed[:-1]), n=len(plain))
+
+
+def test_copies_of_what_was_never_written() -> None:
+    """The window begins full of one byte; without a window there is nothing before the first."""
+    assert bytes(value("uncopied(d, 3, ring=238, fill=32)", d=memoryview(b"\0\0\0"))) == b"   "
+    with pytest.raises(InputError, match="nothing was unpacked"):
+        value("uncopied(d, 4)", d=memoryview(b"\0\0\0"))
+    with pytest.raises(InputError, match="nothing was unpacked"):
+        value("uncopied(d, 4, back=0, literal=1)", d=memoryview(b"\1a\0\0"))
 
 
 @pytest.mark.parametrize(

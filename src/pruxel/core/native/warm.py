@@ -8,6 +8,7 @@ from pruxel.core.base.arrays import as_floats, as_indices
 from pruxel.core.base.context import Context
 from pruxel.core.binary.elements import decode_floats, element
 from pruxel.core.binary.fields import scan
+from pruxel.core.binary.functions.copies import uncopied
 from pruxel.core.formats import gltf, obj
 from pruxel.core.geometry.tangents import vertex_tangents
 from pruxel.core.native.hashes import FUNCTIONS, hash_texts, positions_of
@@ -22,6 +23,7 @@ def warm() -> None:
         if kind is not None:
             decode_floats(rows, kind, 0)
     scan.warm()
+    uncopied(b"\1a", 1)
     corners = as_floats([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], 3)
     normals, uvs = as_floats([[0, 0, 1]] * 4, 3), as_floats(corners[:, :2], 2)
     faces = as_indices([[0, 1, 2], [0, 2, 3]])

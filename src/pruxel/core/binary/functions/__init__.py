@@ -3,6 +3,7 @@
 from pruxel.core.binary.functions import (
     arrays,
     checksums,
+    copies,
     directions,
     matrices,
     numbers,
@@ -12,4 +13,15 @@ from pruxel.core.binary.functions import (
     triangles,
 )
 
-__all__ = ["arrays", "checksums", "directions", "matrices", "numbers", "rotations", "texels", "texts", "triangles"]
+__all__ = [
+    "arrays",
+    "checksums",
+    "copies",
+    "directions",
+    "matrices",
+    "numbers",
+    "rotations",
+    "texels",
+    "texts",
+    "triangles",
+]
