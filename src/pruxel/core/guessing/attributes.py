@@ -8,10 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, ByteArray
-from pruxel.core.binary.elements import decode_floats, element
+from pruxel.core.binary.elements import Element, decode_floats, element
 
 _SHARE = 0.95  # of the vertices must do what is asked
-_ROWS = 4096
+_LEAST, _BETTER = 0.5, 0.02  # how sure one must be at least, and how much surer than by what was found before
 
 
 @dataclass(frozen=True)
@@ -39,13 +39,6 @@ class Rows:
     normals: AnyArray
     pairs: AnyArray
 
-    def values(self, name: str, column: int) -> AnyArray | None:
-        """The element type `name` at a column, (n, components) float32; None where it has no room."""
-        kind = element(name)
-        if kind is None or column + kind.size > self.bytes.shape[1]:
-            return None
-        return decode_floats(self.bytes, kind, column, self.order)
-
 
 def find_attributes(rows: Rows, free: list[tuple[int, int]]) -> Iterator[Stream]:
     """The attributes in the free columns, given as (first, end), the sureness of each above a half."""
@@ -53,22 +46,26 @@ def find_attributes(rows: Rows, free: list[tuple[int, int]]) -> Iterator[Stream]
     for semantic, types, judge in _JUDGES:
         if semantic == "joints" and not weighted:
             continue
-        best: tuple[float, str, int, int] | None = None
-        for first, end in free:
-            for name in types:
-                kind = element(name)
-                size = 0 if kind is None else kind.size
-                step = 1 if size == 0 else min(4, size // max(kind.width, 1)) if kind else 1
-                for column in range(first, end - size + 1, max(step, 1)):
-                    values = rows.values(name, column)
-                    sure = 0.0 if values is None else judge(values, rows)
-                    if sure > 0.5 and (best is None or sure > best[0] + 0.02):
-                        best = (sure, name, column, size)
+        best: tuple[float, Element, int] | None = None
+        for kind, column in _places(types, free):
+            sure = judge(decode_floats(rows.bytes, kind, column, rows.order), rows)
+            if sure > _LEAST and (best is None or sure > best[0] + _BETTER):
+                best = (sure, kind, column)
         if best is not None:
-            sure, name, column, size = best
+            sure, kind, column = best
             weighted |= semantic == "weights"
-            free = list(_without(free, column, column + size))
-            yield Stream(semantic, name, rows.offset + column, rows.stride, sure)
+            free = list(_without(free, column, column + kind.size))
+            yield Stream(semantic, kind.name, rows.offset + column, rows.stride, sure)
+
+
+def _places(types: tuple[str, ...], free: list[tuple[int, int]]) -> Iterator[tuple[Element, int]]:
+    """Every type at every free column where it may stand: whole numbers from where the room begins."""
+    for first, end in free:
+        for name in types:
+            kind = element(name)
+            if kind is not None:
+                step = kind.size // kind.width
+                yield from ((kind, column) for column in range(first, end - kind.size + 1, step))
 
 
 def _without(free: list[tuple[int, int]], first: int, end: int) -> Iterator[tuple[int, int]]:
