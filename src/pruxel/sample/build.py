@@ -19,6 +19,7 @@ from pruxel.sample.bake import Ready, paint, unwrap
 from pruxel.sample.blocks import dds
 from pruxel.sample.containers import VAULT_KEY, WRONG_KEY, bulk_bytes
 from pruxel.sample.dredged import dredged_files
+from pruxel.sample.engines import engine_files
 from pruxel.sample.files import material_bytes, model_bytes, obj_bytes, pack_bytes, tga_bytes
 from pruxel.sample.model import Model
 from pruxel.sample.models import MODELS, town
@@ -40,6 +41,7 @@ vault.brv       an encrypted pack. Its key is called reef-2:
                   {WRONG_KEY.hex()}
 props/, mat/, tex/   loose files that the game reads before its packs
 dev/            what an artist left lying about: an OBJ with a TGA texture, and a dump with pictures inside
+old/            what three earlier engines left, each in its own ways; tide, swell and deep they were called
 dredged/        what the dredger brought up: models of a format that the profile does not describe
 brinepost.yaml  the profile: how the game counts and which layouts describe its files
 layouts/        the layouts
@@ -161,7 +163,7 @@ def write_sample(
     _write(folder / "dev/dump.bin", second.blob(seed))
     if scale:
         _write(folder / "bulk.brp", bulk_bytes(scale))
-    loose |= dredged_files()
+    loose |= dredged_files() | engine_files()
     loose["README.txt"] = README.encode()
     loose["LICENCE.txt"] = _LICENCE.encode()
     for path, data in loose.items():

@@ -1,0 +1,139 @@
+"""What the layouts of earlier engines read of their files is what was written, place by place."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+from scipy.spatial import cKDTree
+from typer.testing import CliRunner
+
+from pruxel.cli.main import app
+from pruxel.core.base.context import Context
+from pruxel.core.binary.conventions import Conventions
+from pruxel.core.binary.load import load_layout
+from pruxel.core.extract.clips import read_clips
+from pruxel.core.extract.file import ParsedFile, parse_file
+from pruxel.core.extract.level import read_level
+from pruxel.core.extract.meshes import read_model
+from pruxel.core.extract.skeleton import read_skeleton
+from pruxel.core.extract.textures import read_textures
+from pruxel.core.scene.model import Primitive, Scene
+from pruxel.core.scene.walk import world_from_local
+from pruxel.core.sources.kinds import layouts_for
+from pruxel.sample.dredged import SHAPES
+from pruxel.sample.engines import deep, engine_files, swell, tide
+from tests.conftest import ROOT
+
+FOLDER = ROOT / "src/pruxel/sample/data/layouts"
+FILES = engine_files()
+CONTEXT = Context()
+UP = Conventions()
+
+
+def read(name: str) -> ParsedFile:
+    """A file by the layout that claims it among all of the game's."""
+    path = next(path for path in FILES if path.endswith(name))
+    data = memoryview(FILES[path])
+    layouts = [load_layout(one.read_text(), one.name) for one in sorted(FOLDER.glob("*.yaml"))]
+    claiming = layouts_for(bytes(data[:512]), path, layouts)
+    assert len(claiming) == 1, [one.layout for one in claiming]
+    return parse_file(data, claiming[0], path, UP, CONTEXT)
+
+
+def parts(scene: Scene) -> list[Primitive]:
+    return [one for mesh in scene.meshes for one in mesh.primitives]
+
+
+def near(found: np.ndarray, wanted: np.ndarray, within: float) -> None:
+    assert found.shape == wanted.shape
+    assert np.abs(found - wanted).max() <= within
+
+
+def test_words_give_every_point_and_faces_of_any_size() -> None:
+    net = SHAPES["bell"]()
+    [part] = parts(read_model(read("bell.wds"), CONTEXT).scene)
+    near(part.positions, net.positions, 1e-5)
+    assert len(part.indices) == 2 * len(tide.quads(net))
+
+
+def test_fixed_point_is_in_metres_and_tints_are_parts_of_their_own() -> None:
+    net = SHAPES["starfish"]()
+    model = read_model(read("starfish.fxp"), CONTEXT)
+    found = np.concatenate([one.positions for one in parts(model.scene)])
+    assert cKDTree(found).query(net.positions)[0].max() < 1e-5
+    assert cKDTree(net.positions).query(found)[0].max() < 1e-5
+    assert sum(len(one.indices) for one in parts(model.scene)) == 2 * len(tide.quads(net))
+    colors = sorted(one.base_color[:3] for one in model.materials if one.base_color is not None)
+    assert np.allclose(colors, [[209 / 255, 87 / 255, 61 / 255], [242 / 255, 204 / 255, 153 / 255]], atol=1e-6)
+
+
+def test_a_jellyfish_takes_every_shape() -> None:
+    scene = read_model(read("jelly.jel"), CONTEXT).scene
+    [part] = parts(scene)
+    [clip] = scene.clips
+    assert clip.name == "stroke"
+    first = tide.jelly_shape(0)
+    near(part.positions, first, 3e-3)
+    assert len(part.targets) in {tide.FRAMES - 1, tide.FRAMES}
+    for number, target in enumerate(part.targets[-(tide.FRAMES - 1) :], 1):
+        assert target.positions is not None
+        near(part.positions + target.positions, tide.jelly_shape(number / tide.FRAMES * 2 * np.pi), 3e-3)
+
+
+def test_vertices_of_varying_size_keep_their_tints() -> None:
+    net = SHAPES["amphora"]()
+    [part] = parts(read_model(read("amphora.bob"), CONTEXT).scene)
+    near(part.positions, net.positions, 1e-6)
+    near(part.colors[0][:, :3], net.colors, 0.045)
+    assert len(np.unique(part.colors[0][:, 0].round(3))) > 3
+
+
+def test_an_eel_swims_as_its_angles_say() -> None:
+    file = read("eel.eel")
+    skeleton = read_skeleton(file, CONTEXT)
+    rest = world_from_local(skeleton)
+    joints = list(skeleton.skins[0].joints)
+    [part] = parts(read_model(file, CONTEXT, rest[joints]).scene)
+    near(part.positions, swell.eel_rest(), 1e-5)
+    [clip] = read_clips(file, CONTEXT)
+    assert (clip.name, clip.frames, round(clip.seconds, 3)) == (
+        "swim",
+        swell.FRAMES,
+        round((swell.FRAMES - 1) / swell.RATE, 3),
+    )
+    assert len(clip.tracks) == swell.JOINTS - 1
+    names = [skeleton.nodes[joint].name for joint in joints]
+    assert names == [f"spine_{n}" for n in range(swell.JOINTS - 1, -1, -1)]
+
+
+def test_packed_rows_are_unpacked() -> None:
+    net = SHAPES["life_ring"]()
+    [part] = parts(read_model(read("life_ring.pkd"), CONTEXT).scene)
+    near(part.positions, net.positions, 5e-4)
+    assert part.normals is not None
+    assert (part.normals * deep.ring_normals(net)).sum(axis=1).min() > 0.998
+    near(part.colors[0][:, :3], net.colors, 3e-3)
+    assert len(part.indices) == 2 * (net.width - 1) * (net.height - 1)
+
+
+def test_a_palette_in_tiles_is_the_picture() -> None:
+    [found] = read_textures(read("weed.pal"), CONTEXT)
+    assert np.array_equal(found.texels[..., :3], deep.PALETTE[deep.weed_numbers()])
+
+
+def test_the_shore_places_what_stands_on_it() -> None:
+    level = read_level(read("shore.things"))
+    assert level.counts() == [1, 2, 1]
+    assert [name.rsplit("/", 1)[-1] for name in level.models] == ["bell.wds", "starfish.fxp", "jelly.jel"]
+    assert np.allclose(level.placements.positions[1], [0.8, 0, 0.3])
+
+
+@pytest.mark.parametrize("path", [path for path in FILES if not path.endswith(".pal")])
+def test_each_opens_from_the_game(game: Path, path: str) -> None:
+    """By the profile, beside everything else that the game holds."""
+    told = CliRunner().invoke(app, ["inspect", str(game), "--entry", path, "--json"])
+    assert told.exit_code == 0, told.output
+    assert json.loads(told.output)["triangles"] > 200
