@@ -75,7 +75,7 @@ def test_every_model_of_the_game_is_sound(opener: Opener) -> None:
             scene = opener.scene([entry.path], CONTEXT)
             assert problems(scene) == []
             assert scene.notes == ()
-            assert measure(scene).triangles > 500
+            assert measure(scene).triangles > 200
 
 
 def test_nan_positions_lose_one_part_and_are_told(game: Path, stack: Stack, tmp_path: Path) -> None:

@@ -52,6 +52,18 @@ def near(found: np.ndarray, wanted: np.ndarray, within: float) -> None:
     assert np.abs(found - wanted).max() <= within
 
 
+def outward(part: Primitive) -> bool:
+    """Whether the faces of a nearly closed shape look away from its middle: its signed volume is above 0."""
+    middle = part.positions - part.positions.mean(axis=0)
+    a, b, c = (middle[part.indices[:, n]].astype(float) for n in range(3))
+    return float((a * np.cross(b, c)).sum()) > 0
+
+
+@pytest.mark.parametrize("name", ["bell.wds", "jelly.jel", "amphora.bob", "life_ring.pkd"])
+def test_faces_look_outward(name: str) -> None:
+    assert all(outward(one) for one in parts(read_model(read(name), CONTEXT).scene))
+
+
 def test_words_give_every_point_and_faces_of_any_size() -> None:
     net = SHAPES["bell"]()
     [part] = parts(read_model(read("bell.wds"), CONTEXT).scene)
@@ -98,6 +110,7 @@ def test_an_eel_swims_as_its_angles_say() -> None:
     joints = list(skeleton.skins[0].joints)
     [part] = parts(read_model(file, CONTEXT, rest[joints]).scene)
     near(part.positions, swell.eel_rest(), 1e-5)
+    assert outward(part)
     [clip] = read_clips(file, CONTEXT)
     assert (clip.name, clip.frames, round(clip.seconds, 3)) == (
         "swim",
@@ -136,4 +149,4 @@ def test_each_opens_from_the_game(game: Path, path: str) -> None:
     """By the profile, beside everything else that the game holds."""
     told = CliRunner().invoke(app, ["inspect", str(game), "--entry", path, "--json"])
     assert told.exit_code == 0, told.output
-    assert json.loads(told.output)["triangles"] > 200
+    assert json.loads(told.stdout)["triangles"] > 200

@@ -37,7 +37,7 @@ def _whelk() -> Net:
     around, along = _grid(width, height)
     turn, grown = along * 2 * np.pi * 5.2, np.exp(3.0 * (along - 1))
     ribs = 1 + 0.05 * np.sin(along * 90)
-    a = around * 2 * np.pi
+    a = -around * 2 * np.pi
     out = grown * (0.075 + 0.085 * np.cos(a) * ribs)
     up = 0.42 - grown * (0.33 - 0.09 * np.sin(a) * ribs)
     places = np.stack([out * np.cos(turn), up, out * np.sin(turn)], axis=1)
@@ -74,7 +74,7 @@ def _life_ring() -> Net:
     """A ring with bands."""
     width, height = 49, 21
     around, along = _grid(width, height)
-    a, b = around * 2 * np.pi, along * 2 * np.pi
+    a, b = around * 2 * np.pi, -along * 2 * np.pi
     wide = 0.3 + 0.07 * np.cos(b)
     places = np.stack([wide * np.cos(a), wide * np.sin(a) + 0.37, 0.07 * np.sin(b)], axis=1)
     banded = ((np.floor(around * 8) % 2) == 0)[:, None]

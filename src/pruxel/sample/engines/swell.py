@@ -55,7 +55,7 @@ def eel_bytes() -> bytes:
     for ring in range(_RINGS - 1):
         for n in range(8):
             a, b = ring * 8 + n, ring * 8 + (n + 1) % 8
-            data += struct.pack("<4H", a, b, b + 8, a + 8)
+            data += struct.pack("<4H", a, a + 8, b + 8, b)
     angles = np.stack([eel_places(frame) for frame in range(FRAMES)])
     for joint in range(JOINTS - 1):  # one run of keys a joint that moves
         data += np.rint(angles[:, JOINTS - 1 - joint] / np.pi * 32767).astype("<i2").tobytes()

@@ -70,7 +70,7 @@ def jelly_bytes() -> bytes:
     strip: list[int] = []
     for ring in range(8):
         for n in [*range(16), 0]:
-            strip += [ring * 16 + n, (ring + 1) * 16 + n]
+            strip += [(ring + 1) * 16 + n, ring * 16 + n]
         strip.append(0xFFFF)
     data = struct.pack("<4s3H", b"JELY", len(shapes[0]), FRAMES, len(strip))
     for number, shape in enumerate(shapes):
