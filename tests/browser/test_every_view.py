@@ -263,8 +263,8 @@ def test_sounds_databases_and_text_are_looked_at(page: Page, mounts: Path) -> No
     row = page.see("[role=dialog] [data-test=bytes] td", "00 01").text
     assert len(re.findall(r"\b[0-9a-f]{2}\b", row)) == 16
     page.keys(Keys.ESCAPE)
-    page.click("button", "Describe it in a layout")
-    page.see(page.test("profile-text"))
+    page.click("button", "Find out what it holds")
+    page.see(page.test("hex"), "00 01")
 
 
 def test_a_folder_of_strangers_is_looked_through_opened_and_delivered(page: Page, mounts: Path) -> None:
