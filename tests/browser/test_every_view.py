@@ -264,7 +264,7 @@ def test_sounds_databases_and_text_are_looked_at(page: Page, mounts: Path) -> No
     assert len(re.findall(r"\b[0-9a-f]{2}\b", row)) == 16
     page.keys(Keys.ESCAPE)
     page.click("button", "Find out what it holds")
-    page.see(page.test("hex"), "00 01")
+    page.see("[data-byte='1']", "01")
 
 
 def test_a_folder_of_strangers_is_looked_through_opened_and_delivered(page: Page, mounts: Path) -> None:
