@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, ByteArray
-from pruxel.core.guessing.places import LEAST_FLOAT, MOST_FLOAT
+from pruxel.core.guessing.places import plausible
 
 _MOST = 512
 _INSIDE, _OUTSIDE = 2.0, 1.2
@@ -54,7 +54,7 @@ class _Usual:
         alike = self.bytes[row, np.arange(len(row))]
         values = row[: 4 * len(self.floats)].view(f"{self.order}f4")
         with np.errstate(all="ignore"):
-            within = _plausible(values) & (values >= self.low) & (values <= self.high)
+            within = plausible(values) & (values >= self.low) & (values <= self.high)
         head = alike[: 4 * len(self.floats)].reshape(-1, 4)
         head[self.floats] = within[self.floats, None]
         return float(alike.mean())
@@ -64,15 +64,10 @@ def _usual(rows: ByteArray, order: str) -> _Usual:
     stride = rows.shape[1]
     values = np.ascontiguousarray(rows[:, : stride // 4 * 4]).view(f"{order}f4")
     with np.errstate(all="ignore"):
-        fine = _plausible(values)
+        fine = plausible(values)
         low = np.where(fine, values, np.inf).min(axis=0, initial=np.inf)
         high = np.where(fine, values, -np.inf).max(axis=0, initial=-np.inf)
         room = 0.1 * (high - low)
     occurring = np.zeros((256, stride), bool)
     occurring[rows.reshape(-1), np.tile(np.arange(stride), len(rows))] = True
     return _Usual(order, low - room, high + room, fine.mean(axis=0) > 0.97, occurring)
-
-
-def _plausible(values: AnyArray) -> AnyArray:
-    size = np.abs(values)
-    return (values == 0) | ((size > LEAST_FLOAT) & (size < MOST_FLOAT))

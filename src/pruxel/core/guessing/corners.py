@@ -14,6 +14,7 @@ import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, ByteArray
 from pruxel.core.binary.functions.triangles import strip as triangles_of_strip
+from pruxel.core.guessing.stretches import stretches
 
 Kind = Literal["list", "strip"]
 _LEAST = 30
@@ -41,13 +42,18 @@ class Corners:
     quality: float
 
     @property
+    def width(self) -> int:
+        """Bytes of one."""
+        return 2 if self.type == "u16" else 4
+
+    @property
     def end(self) -> int:
         """The byte behind the last."""
-        return self.offset + self.count * (2 if self.type == "u16" else 4)
+        return self.offset + self.count * self.width
 
     def triangles(self, data: ByteArray) -> AnyArray:
         """(t, 3) int64; triangles with two equal corners left out."""
-        values = data[self.offset : self.end].view(np.dtype(f"{self.order}u{2 if self.type == 'u16' else 4}"))
+        values = data[self.offset : self.end].view(np.dtype(f"{self.order}u{self.width}"))
         return triangles_in(values.astype(np.int64), self.kind, _RESTARTS[self.type])
 
 
@@ -91,8 +97,7 @@ def _runs(values: AnyArray, scalar: str) -> Iterator[tuple[int, int]]:
     limit = 32
     while limit <= min(len(values), 1 << 15 if scalar == "u16" else 1 << 26):
         small = (values < limit) | restart
-        edges = np.flatnonzero(np.diff(np.concatenate([[False], small, [False]]).astype(np.int8)))
-        spans = edges.reshape(-1, 2)
+        spans = stretches(small)
         spans = spans[spans[:, 1] - spans[:, 0] >= max(limit, _LEAST)]
         longest = spans[np.argsort(spans[:, 0] - spans[:, 1], kind="stable")][:_MOST_RUNS]
         for first, end in longest.tolist():
@@ -163,7 +168,7 @@ def _surface(triangles: AnyArray, *, joined: bool = False) -> tuple[int, int] | 
         return None
     # One that stands alone among others is one of them; two in a row are the end.
     good = _bridged(touching | (_bridged(touching, _JOIN) & ~proper) if joined else touching, 1)
-    ends = np.flatnonzero(np.diff(np.concatenate([[False], good, [False]]).astype(np.int8))).reshape(-1, 2)
+    ends = stretches(good)
     first, end = max(ends.tolist(), key=lambda one: one[1] - one[0])
     return (first, end) if end - first >= _LEAST // 3 else None
 

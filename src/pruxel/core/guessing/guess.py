@@ -13,10 +13,10 @@ from pruxel.core.base.context import Context
 from pruxel.core.guessing.layouts import layout_of_mesh, layout_of_picture, layout_within
 from pruxel.core.guessing.meshes import MeshGuess, guess_meshes
 from pruxel.core.guessing.pictures import PictureGuess, guess_pictures
-from pruxel.core.guessing.regions import Packed, Region, find_packed, find_places, find_texts, find_turns
+from pruxel.core.guessing.regions import Packed, Region, RegionKind, find_packed, find_places, find_texts, find_turns
 from pruxel.core.native.codecs import decompress
 
-Kind = Literal["mesh", "picture", "compressed", "texts", "places", "turns"]
+Kind = Literal["mesh", "picture"] | RegionKind
 MOST_BYTES = 8 << 20
 _INNER = 2
 
@@ -115,6 +115,5 @@ def _of_picture(found: PictureGuess, data: ByteArray, path: str) -> Guess:
 
 
 def _of_region(one: Region) -> Guess:
-    kinds: dict[str, Kind] = {"compressed": "compressed", "texts": "texts", "places": "places", "turns": "turns"}
     span = Span(one.kind, one.first, one.end)
-    return Guess(kinds[one.kind], one.said, one.confidence, (), (span,))
+    return Guess(one.kind, one.said, one.confidence, (), (span,))

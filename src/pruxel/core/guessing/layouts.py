@@ -12,6 +12,7 @@ from pruxel.core.base.arrays import ByteArray
 from pruxel.core.guessing.meshes import MeshGuess
 from pruxel.core.guessing.numbers import Number, read_numbers
 from pruxel.core.guessing.pictures import PictureGuess
+from pruxel.core.sources.kinds import ending_of
 
 _LINE = 110
 _MARK = re.compile(rb"[A-Za-z0-9_!.-]{4}")
@@ -60,7 +61,7 @@ def layout_of_mesh(guess: MeshGuess, data: ByteArray, path: str) -> str:
         size = f"min({size}, file_end - vertices_at)"
     draft.block("vertices", "vertices_at", size)
     elements = _elements(draft, guess)
-    wide = 2 if corners.type == "u16" else 4
+    wide = corners.width
     draft.constants["corner_type"] = corners.type
     draft.block("corners", "corners_at", f"({many}) * {wide}" if "*" in many else f"{many} * {wide}")
     shape: dict[str, object] = {"data": "corners", "type": "corner_type"}
@@ -133,15 +134,14 @@ def _written(draft: _Draft, order: str, data: ByteArray, path: str, title: str) 
 def _match(data: ByteArray, path: str) -> Mapping[str, object]:
     """By its first four characters where they are such, else by its ending."""
     mark = data[:4].tobytes()
-    ending = path.rsplit(".", 1)[-1].lower() if "." in _last(path) else ""
+    ending = ending_of(path)
     if _MARK.fullmatch(mark):
         return {"magic": mark.decode()}
     return {"extensions": [f".{ending}"]} if ending else {"paths": [path]}
 
 
 def _name(path: str) -> str:
-    ending = path.rsplit(".", 1)[-1].lower() if "." in _last(path) else "file"
-    return "guessed_" + re.sub(r"[^a-z0-9_]+", "_", ending)[:40]
+    return "guessed_" + re.sub(r"[^a-z0-9_]+", "_", ending_of(path) or "file")[:40]
 
 
 def _last(path: str) -> str:

@@ -14,7 +14,7 @@ from pruxel.core.guessing.attributes import Rows, Stream, find_attributes
 from pruxel.core.guessing.borders import standing_apart
 from pruxel.core.guessing.corners import Corners, find_corners
 from pruxel.core.guessing.numbers import Numbers, read_numbers
-from pruxel.core.guessing.places import LEAST_FLOAT, MOST_FLOAT, SCALARS, Place, find_places, values_at
+from pruxel.core.guessing.places import SCALARS, Place, find_places, plausible, values_at
 
 _LISTS, _KEPT = 3, 8
 _HINTED, _CHAINS, _JUDGED = 30, 40, 18
@@ -130,7 +130,7 @@ def _edges(triangles: AnyArray) -> AnyArray:
 
 def stated_ends(data: ByteArray, corners: Corners, numbers: Numbers) -> tuple[Corners, bool]:
     """The corners as the file's head states them, if that differs by little, and whether it states their number."""
-    size = 2 if corners.type == "u16" else 4
+    size = corners.width
     start = numbers.near(corners.offset, 12 * size)
     if start is not None and (start - corners.offset) % size == 0 and numbers.place(start):
         corners = replace(corners, offset=start, count=corners.count + (corners.offset - start) // size)
@@ -188,8 +188,7 @@ def _points(data: ByteArray, place: Place, corners: Corners) -> DoubleArray | No
         return None
     points = values_at(data, place, corners.vertices)
     with np.errstate(invalid="ignore"):
-        size = np.abs(points)
-        fine = (size < MOST_FLOAT) & ((size > LEAST_FLOAT) | (size == 0))
+        fine = plausible(points)
         first_and_last = fine[[0, -1]].any(axis=1).all()
     return np.where(fine, points, 0.0) if first_and_last and fine.mean() > _SHARE else None
 
@@ -321,7 +320,7 @@ def _next_block(
 
 def fitted_ends(data: ByteArray, points: DoubleArray, corners: Corners) -> Corners:
     """The corners without triangles at both ends that do not belong to the surface, and with those that do."""
-    size = 2 if corners.type == "u16" else 4
+    size = corners.width
     step = 3 if corners.kind == "list" else 1
     triangles = corners.triangles(data)
     edges = points[triangles] - points[np.roll(triangles, 1, axis=1)]

@@ -18,7 +18,7 @@ _STRIDES = {
 _NEAR = 0.5  # how far joined vertices are apart over how far any two are; 1 for numbers without order
 _RARE = 30  # one number in so many may be none that positions have: what should be 0 is often nearly 0
 _MEASURED, _MOST_TRIES, _SMALL, _MIDDLING, _ROWS = 240, 30_000_000, 1 << 14, 1 << 18, 64
-LEAST_FLOAT, MOST_FLOAT = 2.0**-112, 2.0**40
+_LEAST_FLOAT, _MOST_FLOAT = 2.0**-112, 2.0**40
 _REFUSED = 1e30
 _PADS = np.arange(16)
 
@@ -34,6 +34,12 @@ class Place:
     cost: float
 
 
+def plausible(values: AnyArray) -> AnyArray:
+    """Which numbers are finite and of a size that positions have; other data read as floats is mostly not."""
+    size = np.abs(values)
+    return (size == 0) | ((size > _LEAST_FLOAT) & (size < _MOST_FLOAT))
+
+
 def numbers_at_every_byte(data: ByteArray, scalar: str, order: str) -> FloatArray:
     """(phases, n // phases) float32: the number that begins at byte p + phases * k is [p, k].
 
@@ -47,9 +53,7 @@ def numbers_at_every_byte(data: ByteArray, scalar: str, order: str) -> FloatArra
         with np.errstate(invalid="ignore", over="ignore"):
             row = values.astype(np.float32)
             if code[0] == "f":
-                size_of = np.abs(row)
-                least = LEAST_FLOAT if size == 4 else 0.0
-                row[~((row == 0) | ((size_of > least) & (size_of < MOST_FLOAT)))] = _REFUSED
+                row[~plausible(row)] = _REFUSED
         out[phase] = row
     return out
 

@@ -5,10 +5,12 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, ByteArray
+from pruxel.core.guessing.stretches import stretches
 from pruxel.core.native.codecs import measure_stream
 
 _TEXTS = re.compile(rb"(?:[\x20-\x7e]{3,}[\x00\r\n]+){4,}")
@@ -19,11 +21,14 @@ _TRIES, _PIECE = 64, 1 << 14
 _LEAST_ROWS = 6
 
 
+RegionKind = Literal["compressed", "texts", "places", "turns"]
+
+
 @dataclass(frozen=True)
 class Region:
     """Bytes `first` to `end` (the one behind the last) that are a `kind` of thing; `said` is in words."""
 
-    kind: str
+    kind: RegionKind
     first: int
     end: int
     said: str
@@ -99,11 +104,7 @@ def find_places(data: ByteArray, order: str) -> list[Region]:
                     sure = min(0.9, 0.4 + (end - first) / 60)
                     found.append(Region("places", start, phase + (end * step) * 4, said, round(sure, 3)))
     found.sort(key=lambda one: (-one.confidence, one.end - one.first))
-    kept: list[Region] = []
-    for one in found:
-        if all(one.end <= other.first or one.first >= other.end for other in kept):
-            kept.append(one)
-    return kept[:3]
+    return _apart(found)[:3]
 
 
 def _growing(values: AnyArray, most: int) -> Iterator[tuple[int, int]]:
@@ -112,7 +113,7 @@ def _growing(values: AnyArray, most: int) -> Iterator[tuple[int, int]]:
     if len(values) > 1:
         steps = np.diff(values)
         good[1:] = (steps >= 8) & (values[1:] <= most) & (values[:-1] >= 8)
-    ends = np.flatnonzero(np.diff(np.concatenate([[False], good, [False]]).astype(np.int8))).reshape(-1, 2)
+    ends = stretches(good)
     for first, end in ends.tolist():
         run = values[first - 1 : end]
         # Evenly growing small numbers are counters; a table of places spans a good part of the file.
@@ -129,11 +130,16 @@ def find_turns(data: ByteArray, order: str) -> list[Region]:
             for width, what in ((16, "matrices of 4 x 4"), (12, "matrices of 3 x 4"), (4, "quaternions")):
                 found += _turns_of(values, width, what, phase)
     found.sort(key=lambda one: one.first - one.end)
+    return _apart(found)[:4]
+
+
+def _apart(found: list[Region]) -> list[Region]:
+    """Those that lie in none that stands before them."""
     kept: list[Region] = []
     for one in found:
         if all(one.end <= other.first or one.first >= other.end for other in kept):
             kept.append(one)
-    return kept[:4]
+    return kept
 
 
 def _turns_of(values: AnyArray, width: int, what: str, phase: int) -> Iterator[Region]:
@@ -155,5 +161,5 @@ def _turning(rows: AnyArray, width: int) -> Iterator[tuple[int, int]]:
         square = rows.reshape(-1, width // 4, 4)[:, :3, :3].astype(np.float64)
         product = square @ square.transpose(0, 2, 1)
         good = np.abs(product - np.eye(3)).max(axis=(1, 2)) < 1e-3
-    ends = np.flatnonzero(np.diff(np.concatenate([[False], good, [False]]).astype(np.int8))).reshape(-1, 2)
+    ends = stretches(good)
     yield from ((first, end) for first, end in ends.tolist() if end - first >= 4)

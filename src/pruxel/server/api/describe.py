@@ -9,6 +9,7 @@ from fastapi import APIRouter, Query
 from sqlalchemy import select
 
 from pruxel.core.recipe.layout_words import language_words
+from pruxel.core.sources.profile_layouts import with_layout
 from pruxel.server.api.browse_models import ProblemOut
 from pruxel.server.api.describe_models import (
     ComparedOut,
@@ -34,7 +35,6 @@ from pruxel.server.jobs.describing import (
     examples,
     finds_shown,
     layout_of,
-    profile_with,
     strip_shown,
     values_shown,
 )
@@ -151,4 +151,4 @@ def save_layout(project: UUID, wanted: LayoutIn) -> JobOut | None:
     with session() as db:
         found = project_by_id(db, project)
         name, profile = found.name, found.profile
-    return set_profile(project, ProfileIn(text=aside(profile_with, name, profile, wanted.text)))
+    return set_profile(project, ProfileIn(text=aside(with_layout, profile, wanted.text, name)))

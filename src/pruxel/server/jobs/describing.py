@@ -27,7 +27,6 @@ from pruxel.core.recipe.layout_check import check_layout, what_it_yields
 from pruxel.core.scene.images import EncodedImage, Image
 from pruxel.core.scene.model import Scene
 from pruxel.core.sources.kinds import HEAD_BYTES, layouts_for
-from pruxel.core.sources.profile_layouts import with_layout
 from pruxel.server.jobs.playing import played
 from pruxel.server.jobs.stacks import StoredStack, split_source, stored_entry
 from pruxel.server.store.missing import not_found
@@ -183,8 +182,3 @@ def _scene(layout: Layout, stack: StoredStack, path: str, data: memoryview) -> S
     if "clips" in yields:
         return played(opened, stack.state, opened.clips(path, Context()), path, Context())[0]
     return None
-
-
-def profile_with(project_name: str, profile: str, layout: str) -> str:
-    """The profile's text with a layout in it. Raises `InputError`."""
-    return with_layout(profile, layout, project_name)

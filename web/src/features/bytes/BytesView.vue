@@ -96,7 +96,6 @@ function take(guess: Guess) {
   look(guess)
   taken.value = guess.layout
   text.value = guess.layout
-  saved.value = ''
 }
 function begin(event: Event) {
   const box = event.target as HTMLSelectElement
