@@ -13,6 +13,7 @@ import { useJobs } from '../composables/useJobs'
 import { useKeys } from '../composables/useKeys'
 import { loadProjects, projects, useProject } from '../composables/useProject'
 import { night, toggleNight } from '../composables/useTheme'
+import { keptList } from '../model/address'
 import JobTray from './JobTray.vue'
 import KeyList from './KeyList.vue'
 
@@ -45,8 +46,7 @@ function go(name: (typeof stages)[number]['name']) {
   const params: Record<string, string> = { project: id.value }
   if ((name === 'bench' || name === 'deliver') && workpiece.value) params.workpiece = workpiece.value
   // The list of entries is come back to as it was left.
-  const query = name === 'browse' ? JSON.parse(sessionStorage.getItem(`pruxel.browse.${id.value}`) ?? '{}') : {}
-  void router.push({ name, params, query: query as Record<string, string> })
+  void router.push({ name, params, query: name === 'browse' ? keptList(id.value) : {} })
 }
 function choose(event: Event) {
   const box = event.target as HTMLSelectElement

@@ -10,6 +10,10 @@ const SIZES = { least: 'least', most: 'most' } as const
 
 const word = (value: LocationQuery[string] | undefined) => (typeof value === 'string' && value ? value : null)
 
+/** The list of entries of a project as it was left, as its address says it. */
+export const keptList = (project: string) =>
+  JSON.parse(sessionStorage.getItem(`pruxel.browse.${project}`) ?? '{}') as Record<string, string>
+
 export function wishOf(query: LocationQuery): Wish {
   const kind = word(query.kind)
   const wish: Wish = {

@@ -6,7 +6,6 @@ from typing import Annotated, Literal
 from uuid import UUID
 
 from fastapi import APIRouter, Query
-from sqlalchemy import select
 
 from pruxel.core.recipe.layout_words import language_words
 from pruxel.core.sources.profile_layouts import with_layout
@@ -42,8 +41,9 @@ from pruxel.server.jobs.guessing import guess_key
 from pruxel.server.jobs.queue import put_job
 from pruxel.server.jobs.stacks import stored_entry
 from pruxel.server.store.database import reading, session
+from pruxel.server.store.jobs import latest_job
 from pruxel.server.store.projects import project_by_id
-from pruxel.server.store.tables import Glance, Job
+from pruxel.server.store.tables import Glance
 
 router = APIRouter(tags=["describe"])
 _MOST_PIECES = 1024
@@ -127,8 +127,7 @@ def get_guesses(project: UUID, key: Word) -> GuessesOut:
     """How guessing stands, and what was found."""
     with reading() as db:
         found = db.get(Glance, key)
-        mine = (Job.project_id == project, Job.kind == "guess", Job.payload["key"].astext == key)
-        job = db.execute(select(Job).where(*mine).order_by(Job.created.desc()).limit(1)).scalar_one_or_none()
+        job = latest_job(db, project, "guess", key)
     if found is not None and found.project_id == project:
         guesses = [GuessOut.model_validate(one) for one in found.content["found"]]
         return GuessesOut(

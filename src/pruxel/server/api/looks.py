@@ -29,9 +29,9 @@ from pruxel.server.jobs.queue import put_job
 from pruxel.server.jobs.stacks import StoredStack, stored_entry
 from pruxel.server.store.blobs import has_blob
 from pruxel.server.store.database import reading, session
-from pruxel.server.store.jobs import job_details
+from pruxel.server.store.jobs import job_details, latest_job
 from pruxel.server.store.missing import not_found
-from pruxel.server.store.tables import EntryRow, Glance, Job, Reference
+from pruxel.server.store.tables import EntryRow, Glance, Reference
 
 router = APIRouter(tags=["looks"])
 _SCENES = ("model", "skeleton", "clips")
@@ -84,8 +84,7 @@ def get_glance(project: UUID, key: Word) -> GlanceOut:
     """How a quick look at a model, a skeleton or clips stands."""
     with reading() as db:
         found = db.get(Glance, key)
-        mine = (Job.project_id == project, Job.kind == "glance", Job.payload["key"].astext == key)
-        job = db.execute(select(Job).where(*mine).order_by(Job.created.desc()).limit(1)).scalar_one_or_none()
+        job = latest_job(db, project, "glance", key)
     if found is not None and found.project_id == project and _shown(found):
         facts = GlanceFacts.model_validate(found.content["facts"])
         return GlanceOut(status="done", job=None, scene=found.content["scene"], facts=facts, problem=None)

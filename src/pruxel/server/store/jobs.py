@@ -85,6 +85,12 @@ def active_job(db: Session, project: uuid.UUID, kind: str, key: str) -> Job | No
     return db.execute(select(Job).where(*wanted).limit(1)).scalar_one_or_none()
 
 
+def latest_job(db: Session, project: uuid.UUID, kind: str, key: str) -> Job | None:
+    """The last job of a kind that was asked for under a key, however it stands."""
+    wanted = (Job.project_id == project, Job.kind == kind, Job.payload["key"].astext == key)
+    return db.execute(select(Job).where(*wanted).order_by(Job.created.desc()).limit(1)).scalar_one_or_none()
+
+
 def ask_to_stop(db: Session, job: Job) -> None:
     """Ask a job to stop; one that still waits ends at once. It is held, so that no worker takes it up meanwhile."""
     db.refresh(job, with_for_update=True)

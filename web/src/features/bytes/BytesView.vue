@@ -9,6 +9,7 @@ import { useEvents } from '../../composables/useEvents'
 import { useGuesses } from '../../composables/useGuesses'
 import { useKeys } from '../../composables/useKeys'
 import { useProject } from '../../composables/useProject'
+import { keptList } from '../../model/address'
 import { layoutName, withConstant } from '../../model/layoutText'
 import { bytes, count, folderOf, last } from '../../model/words'
 import ByteStrip from './ByteStrip.vue'
@@ -125,10 +126,7 @@ records:
 yields: {}
 `
 const ready = computed(() => !!described.value && !described.value.faults.length && !asking.value)
-const back = () => {
-  const query = JSON.parse(sessionStorage.getItem(`pruxel.browse.${id.value}`) ?? '{}')
-  void router.push({ name: 'browse', params: { project: id.value }, query: query as Record<string, string> })
-}
+const back = () => void router.push({ name: 'browse', params: { project: id.value }, query: keptList(id.value) })
 
 // Out of a field first, so that nobody leaves who only wants to stop writing.
 function leave(event: KeyboardEvent) {
@@ -213,6 +211,7 @@ useKeys('Bytes', [
       </section>
       <section class="flex min-h-0 min-w-0 flex-col" aria-label="Bytes">
         <HexGrid
+          :key="entry"
           v-model:cursor="cursor"
           class="flex-1 bg-paper pt-1.5"
           :entry="entry"

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
-import { useBytes } from '../../composables/useBytes'
-import { addressOf, printed } from '../../model/hex'
+import { api } from '../../api/client'
+import { usePages } from '../../composables/usePages'
+import { addressOf, bytesOf, PAGE, printed } from '../../model/hex'
 
 // The bytes of a file of any size: rows are drawn where one looks, and there is no page as high as the file.
 export interface Shade {
@@ -19,8 +20,9 @@ const top = ref(0) // the first row in sight
 const inSight = ref(20)
 const perRow = ref(16) // a narrow place shows 8
 const WIDE = 536
-const { byteAt, forget } = useBytes(
-  () => entry,
+const { row: byteAt } = usePages(
+  PAGE,
+  async (number) => [...bytesOf((await api.bytes(entry, number * PAGE, PAGE)).hex)],
   (problem) => emit('error', problem),
 )
 const last = computed(() => Math.max(0, Math.ceil(size / perRow.value) - inSight.value))
@@ -100,7 +102,6 @@ const watcher = new ResizeObserver(() => {
 onMounted(() => watcher.observe(home.value!))
 onBeforeUnmount(() => watcher.disconnect())
 watch(cursor, show)
-watch(() => entry, forget)
 watch(
   () => [size, inSight.value],
   () => show(cursor.value),
