@@ -127,6 +127,8 @@ def decode_floats(rows: ByteArray, kind: Element, offset: int, order: str = "<")
     elif kind.code == "f4" and order == "<" and offset % 4 == 0 and _float_rows(rows):
         floats = rows.view(np.float32)
         over_ranges(len(rows), lambda a, b: _copy_floats(floats, offset // 4, out, a, b))
+    elif kind.code == "f4":
+        out[:] = _gather(rows, kind, offset, order)
     else:
         with np.errstate(invalid="ignore"):  # numbers that are none stay none
             raw = _gather(rows, kind, offset, order).astype(np.float64)

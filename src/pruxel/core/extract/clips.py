@@ -210,7 +210,7 @@ def _times(count: int, track: Record, spec: ClipsSpec, rate: float, entry: str) 
 def _turned(values: AnyArray, path: ChannelPath, how: Turning) -> FloatArray:
     """Keys in our axes and metres; a mirroring change of axes turns rotations around."""
     if path == "translation":
-        out = values @ (how.ours_from_file.T * how.unit_m)
+        out = values @ how.points
     elif path == "scale":
         out = values @ np.abs(how.ours_from_file).T
     else:

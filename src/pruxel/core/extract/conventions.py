@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -19,6 +20,11 @@ class Turning:
     reverse: bool
     flip_v: bool
 
+    @cached_property
+    def points(self) -> DoubleArray:
+        """(3, 3): rows of points times this are those points in our axes and metres."""
+        return self.ours_from_file.T * self.unit_m
+
 
 def turning(conventions: Conventions) -> Turning:
     """Work out the change of basis; a mirroring one reverses the winding once more."""
@@ -32,7 +38,7 @@ def turning(conventions: Conventions) -> Turning:
 
 def turn_points(points: FloatArray, how: Turning) -> FloatArray:
     """(n, 3) positions in our axes and metres."""
-    return as_floats(points @ (how.ours_from_file.T * how.unit_m), 3)
+    return as_floats(points @ how.points, 3)
 
 
 def turn_directions(directions: FloatArray, how: Turning) -> FloatArray:
@@ -66,7 +72,7 @@ def turned_matrices(matrices: DoubleArray, how: Turning) -> DoubleArray:
     basis = how.ours_from_file
     found = np.array(matrices, np.float64)
     found[..., :3, :3] = basis @ found[..., :3, :3] @ basis.T
-    found[..., :3, 3] = found[..., :3, 3] @ (basis.T * how.unit_m)
+    found[..., :3, 3] = found[..., :3, 3] @ how.points
     return found
 
 

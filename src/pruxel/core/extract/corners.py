@@ -180,6 +180,8 @@ def _chosen(
     part: Record, spec: Triangles, triangles: AnyArray, faces: AnyArray, entry: str
 ) -> tuple[AnyArray, AnyArray | None]:
     """The triangles that are taken, and the group of each."""
+    if spec.keep is None and spec.group is None:
+        return triangles, None
     keep = np.ones(len(triangles), bool)
     if spec.keep is not None:
         value = value_of(spec.keep, part, entry)

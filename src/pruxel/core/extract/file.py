@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import TypeVar
 
 from pydantic import BaseModel
@@ -41,8 +42,12 @@ class ParsedFile:
     def origin(self, each: str | None, row: int, start: int) -> Origin:
         """Where something that the file yields comes from."""
         return Origin(
-            entry=self.entry, record=f"{each or 'file'}[{row}]", start=start, conventions=self.conventions.words()
+            entry=self.entry, record=f"{each or 'file'}[{row}]", start=start, conventions=self._conventions_in_words
         )
+
+    @cached_property
+    def _conventions_in_words(self) -> str:
+        return self.conventions.words()
 
     def yields(self, kind: str) -> bool:
         """Whether the layout says how to take things of this kind."""

@@ -20,10 +20,10 @@ from pruxel.core.extract.elements import Stream, Vertices, bad, read_vertices
 from pruxel.core.extract.file import ParsedFile, rows
 from pruxel.core.extract.frames import FramesSpec, clips_of_frames, read_frames
 from pruxel.core.extract.placing import PlacingSpec, parents_first, placing_of
-from pruxel.core.extract.primitives import Frame, PartArrays, from_joints, joint_weights, primitives_of
+from pruxel.core.extract.primitives import Frame, Group, PartArrays, from_joints, joint_weights, primitives_of
 from pruxel.core.scene.edit import tree_of
 from pruxel.core.scene.materials import Material
-from pruxel.core.scene.model import Clip, Mesh, Node, Primitive, Scene
+from pruxel.core.scene.model import Clip, Mesh, Node, Scene
 from pruxel.core.scene.origin import Origin
 
 _MOST_JOINTS = 16
@@ -124,6 +124,7 @@ def skeleton_named(file: ParsedFile) -> str | None:
     return None if spec.skeleton is None else text_of(spec.skeleton, file.head, file.entry) or None
 
 
+@np.errstate(over="ignore")  # what becomes of a number too large is told
 def read_model(file: ParsedFile, context: Context, world_from_joint: DoubleArray | None = None) -> LooseModel:
     """All parts of a file; `world_from_joint` (j, 4, 4) is its skeleton at rest, where positions need it.
 
@@ -136,19 +137,19 @@ def read_model(file: ParsedFile, context: Context, world_from_joint: DoubleArray
     materials: dict[PartMaterial, int] = {}
     parents = parents_first(parts, spec.parent, spec.where, file.entry)
     for number, part in enumerate(parts):
-        context.progress(number / max(len(parts), 1), file.entry)
+        context.progress(number / len(parts), file.entry)
         place = file.origin(spec.each, number, part.start)
-        node = _node(part, spec, turning, file, place)
-        nodes.append(node)
+        name = file.stem if spec.name is None else text_of(spec.name, part, file.entry)
+        mesh: int | None = None
         try:
-            mesh, frames = _mesh(part, spec, file, turning, place, materials, node.name, world_from_joint)
+            made, frames = _mesh(part, spec, file, turning, place, materials, name, world_from_joint)
             if spec.frames is not None:
                 clips += clips_of_frames(spec.frames, part, [f.name for f in frames], number, file, place)
+            mesh = len(meshes)
+            meshes.append(made)
         except InputError as error:
             faults.append(error.fault)
-            continue
-        nodes[-1] = replace(node, mesh=len(meshes))
-        meshes.append(mesh)
+        nodes.append(_node(part, spec, turning, file, place, name, mesh))
     if faults and not meshes:
         raise InputError.of(faults[0])
     tree, roots = tree_of(nodes, parents)
@@ -163,11 +164,14 @@ def read_model(file: ParsedFile, context: Context, world_from_joint: DoubleArray
     return LooseModel(scene, faults, tuple(materials))
 
 
-def _node(part: Record, spec: MeshesSpec, how: turn.Turning, file: ParsedFile, place: Origin) -> Node:
+def _node(
+    part: Record, spec: MeshesSpec, how: turn.Turning, file: ParsedFile, place: Origin, name: str, mesh: int | None
+) -> Node:
     translation, rotation, scale = placing_of(spec, part, how, file.entry)
     role = "visual" if spec.role is None else text_of(spec.role, part, file.entry)
     return Node(
-        file.stem if spec.name is None else text_of(spec.name, part, file.entry),
+        name,
+        mesh=mesh,
         translation=translation,
         rotation=rotation,
         scale=scale,
@@ -188,12 +192,12 @@ def _mesh(
     world_from_joint: DoubleArray | None,
 ) -> tuple[Mesh, tuple[Frame, ...]]:
     arrays = _arrays(part, spec, file, how, world_from_joint)
-    primitives: list[Primitive] = []
-    for group, primitive in primitives_of(arrays, how, file.entry, part, place):
-        scope = part if group is None else part.below(group=group)
-        material = _material(scope, spec, file)
-        number = None if material is None else materials.setdefault(material, len(materials))
-        primitives.append(primitive if number is None else replace(primitive, material=number))
+
+    def material_of(group: Group) -> int | None:
+        material = _material(part if group is None else part.below(group=group), spec, file)
+        return None if material is None else materials.setdefault(material, len(materials))
+
+    primitives = primitives_of(arrays, how, file.entry, part, place, material_of)
     return Mesh(name, tuple(primitives), target_weights=(0.0,) * len(arrays.frames)), arrays.frames
 
 

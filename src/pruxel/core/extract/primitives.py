@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -18,6 +18,8 @@ from pruxel.core.scene.model import MorphTarget, Primitive
 from pruxel.core.scene.origin import Origin
 
 _NO_WEIGHT = 1e-9
+# What faces are grouped by; None where they are not.
+Group = int | str | None
 
 
 @dataclass(frozen=True, eq=False)
@@ -109,9 +111,14 @@ def _through(joints: AnyArray, gone: AnyArray, palette: AnyArray, part: Record, 
 
 
 def primitives_of(
-    arrays: PartArrays, how: turn.Turning, entry: str, part: Record, place: Origin
-) -> list[tuple[int | str | None, Primitive]]:
-    """A primitive for each group of faces, with its group; raises `InputError`."""
+    arrays: PartArrays,
+    how: turn.Turning,
+    entry: str,
+    part: Record,
+    place: Origin,
+    material_of: Callable[[Group], int | None],
+) -> list[Primitive]:
+    """A primitive for each group of faces; raises `InputError`."""
     counts = {n: len(s.values) for n, s in arrays.streams.items() if s.index is None and not s.per_corner}
     if len(set(counts.values())) > 1:
         said = ", ".join(f"{name} {count:,}" for name, count in counts.items())
@@ -120,29 +127,33 @@ def primitives_of(
         )
     group = arrays.faces.group
     if group is None or not len(group):
-        return [(None, _primitive(arrays, arrays.faces.triangles, how, entry, part, place))]
+        return [_primitive(arrays, arrays.faces.triangles, how, entry, part, place, material_of(None))]
     keys, which = np.unique(group, return_inverse=True)
     order = np.argsort(which, kind="stable")
     stretches = np.split(order, np.cumsum(np.bincount(which, minlength=len(keys)))[:-1])
     return [
-        (key, _primitive(arrays, arrays.faces.triangles[mine], how, entry, part, place))
+        _primitive(arrays, arrays.faces.triangles[mine], how, entry, part, place, material_of(key))
         for key, mine in zip(keys.tolist(), stretches, strict=True)
     ]
 
 
 def _primitive(
-    arrays: PartArrays, triangles: AnyArray, how: turn.Turning, entry: str, part: Record, place: Origin
+    arrays: PartArrays,
+    triangles: AnyArray,
+    how: turn.Turning,
+    entry: str,
+    part: Record,
+    place: Origin,
+    material: int | None,
 ) -> Primitive:
     picks, indices = _joined(arrays, triangles, entry, part)
     own = {
         name: stream.values[picks[name]] if name in picks else stream.values for name, stream in arrays.streams.items()
     }
     taken = picks.get("position")
-    with np.errstate(over="ignore"):  # what becomes of a number too large is told below
-        positions = turn.turn_points(_three(own["position"]), how)
-    broken: AnyArray = np.logical_not(np.isfinite(positions).all(axis=1))
-    if broken.any():
-        raise _not_numbers(broken, own["position"], part, entry)
+    positions = turn.turn_points(_three(own["position"]), how)
+    if not np.isfinite(positions).all():
+        raise _not_numbers(positions, own["position"], part, entry)
     corners = turn.turn_corners(indices.astype(np.uint32), how)
     normal = own.get("normal")
     tangent = own.get("tangent")
@@ -159,6 +170,7 @@ def _primitive(
         colors=tuple(as_floats(_four(own[k]), 4) for k in ("color", "color1") if k in own),
         joints=None if joints is None else frozen(joints.astype(np.uint16)),
         weights=weights,
+        material=material,
         targets=tuple(_target(frame, own["position"], normals, taken, how) for frame in arrays.frames),
         origin=place,
     )
@@ -212,7 +224,8 @@ def _target(
     return MorphTarget(frame.name, moved, normals=as_floats(turned - normals, 3))
 
 
-def _not_numbers(broken: AnyArray, positions: AnyArray, part: Record, entry: str) -> InputError:
+def _not_numbers(turned: AnyArray, positions: AnyArray, part: Record, entry: str) -> InputError:
+    broken = np.logical_not(np.isfinite(turned).all(axis=1))
     first = int(np.argmax(broken))
     return bad(
         entry,

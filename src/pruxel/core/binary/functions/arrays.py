@@ -65,6 +65,10 @@ def elements_of(
         )
     check_size(number, kind.components)
     order = ">" if endian == "big" else "<"
+    if number and step == kind.size and (kind.whole or kind.scalar == "f32"):
+        plain = np.frombuffer(data, kind.dtype(order), number * kind.width, offset)
+        own = plain.astype(plain.dtype.newbyteorder("=") if kind.whole else np.float32)
+        return own if kind.components == 1 else own.reshape(number, kind.width)
     rows = _rows(data, number, step, offset, kind.size)
     decode = decode_integers if kind.whole else decode_floats
     found = decode(rows, kind, 0, order)
