@@ -82,7 +82,7 @@ def build_world(folder: Path) -> World:
     )
     world = World(stack, {})
     for name, data in {**corpus.game_files(stack), **_packs(folder)}.items():
-        for layout in layouts_for(data[:HEAD_BYTES], name, profile.profile.layouts):
+        for layout in layouts_for(data[:HEAD_BYTES], len(data), name, profile.profile.layouts):
             world.samples.setdefault(_file_of(layout.layout), (name, data))
     world.samples.update({name: (f"a/{name}.bin", data) for name, data in examples.files().items()})
     return world

@@ -86,7 +86,7 @@ class World:
 
     def beside(self, name: str, data: bytes) -> Stack:
         """The game with one file laid over it."""
-        kind = classify(data[:HEAD_BYTES], name, self.profile.layouts)
+        kind = classify(data[:HEAD_BYTES], len(data), name, self.profile.layouts)
         source = Memory({name: data}, {name: kind})
         made = Stack([], self.profile)
         made.entries, made._holders = dict(self.stack.entries), dict(self.stack._holders)

@@ -73,7 +73,7 @@ def test_every_picture_is_decoded_as_another_program_does(ending: str, mode: str
     info = image_info(data, f"a.{ending}")
     assert (info.width, info.height) == (found.rgba.shape[1], found.rgba.shape[0])
     assert info.has_alpha >= bool((found.rgba[..., 3] < 255).any())
-    assert classify(data[:HEAD_BYTES], f"a.{ending}", ()) is Kind.TEXTURE
+    assert classify(data[:HEAD_BYTES], len(data), f"a.{ending}", ()) is Kind.TEXTURE
 
 
 @pytest.mark.parametrize("ending", ["png", "jpg", "gif", "tif", "webp"])
@@ -81,7 +81,7 @@ def test_pictures_are_known_under_any_name(ending: str) -> None:
     data = written(ending, "RGB" if ending != "gif" else "P", (8, 8))
     for name in ("a", "a.bin", "a.model", "a.txt", "b.tga.dat"):
         assert encoding_of(data, name) == FORMATS[ending][0]
-        assert classify(data[:HEAD_BYTES], name, ()) is Kind.TEXTURE
+        assert classify(data[:HEAD_BYTES], len(data), name, ()) is Kind.TEXTURE
         assert decode_image(data, name).rgba.shape == (8, 8, 4)
 
 
@@ -205,11 +205,11 @@ MADE: dict[str, tuple[Callable[[], bytes], Kind]] = {
 @pytest.mark.parametrize("name", ["plain", "odd.dat", "folder.d/odd.xyz"])
 def test_each_kind_is_told_by_its_content(what: str, name: str) -> None:
     make, kind = MADE[what]
-    assert classify(make()[:HEAD_BYTES], name, ()) is kind
+    assert classify((made := make())[:HEAD_BYTES], len(made), name, ()) is kind
 
 
 def test_a_database_is_a_table_under_any_name(tmp_path: Path) -> None:
-    assert classify(as_database(tmp_path)[:HEAD_BYTES], "save.sav", ()) is Kind.TABLE
+    assert classify(as_database(tmp_path)[:HEAD_BYTES], 8192, "save.sav", ()) is Kind.TABLE
 
 
 @pytest.mark.parametrize(
@@ -225,16 +225,16 @@ def test_a_database_is_a_table_under_any_name(tmp_path: Path) -> None:
     ],
 )
 def test_what_has_no_mark_of_its_own_is_told_by_its_name(name: str, kind: Kind) -> None:
-    assert classify(bytes(range(1, 64)), name, ()) is kind
+    assert classify(bytes(range(1, 64)), 63, name, ()) is kind
 
 
 def test_a_package_of_one_model_is_a_model() -> None:
-    assert classify(as_zip()[:HEAD_BYTES], "bracket.3mf", ()) is Kind.MODEL
+    assert classify(as_zip()[:HEAD_BYTES], 999, "bracket.3mf", ()) is Kind.MODEL
 
 
 @given(st.binary(max_size=HEAD_BYTES), st.text(max_size=40))
 def test_anything_has_some_kind(head: bytes, name: str) -> None:
-    assert isinstance(classify(head, name, ()), Kind)
+    assert isinstance(classify(head, len(head), name, ()), Kind)
 
 
 @given(st.text(st.characters(blacklist_categories=["Cs", "Cc"]), min_size=8, max_size=300))

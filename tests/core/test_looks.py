@@ -125,7 +125,7 @@ def test_pictures_of_every_format_are_as_another_reader_sees_them(ending: str, m
     assert np.abs(found.rgba[..., :3][seen].astype(int) - expected[seen]).max() <= 1
     header = image_info(file.getvalue(), f"t.{ending}")
     assert (header.width, header.height) == (16, 16)
-    assert classify(file.getvalue()[:512], f"t.{ending}", ()) is Kind.TEXTURE
+    assert classify(file.getvalue()[:512], len(file.getvalue()), f"t.{ending}", ()) is Kind.TEXTURE
 
 
 @pytest.mark.parametrize("shape", [(1, 1), (1, 255), (255, 1), (216, 216), (217, 5), (3000, 2)])
@@ -164,7 +164,7 @@ def test_what_cannot_be_seen_does_not_colour_what_can() -> None:
     ],
 )
 def test_kinds_are_told_by_what_is_inside(head: bytes, name: str, kind: Kind) -> None:
-    assert classify(head, name, ()) is kind
+    assert classify(head, len(head), name, ()) is kind
 
 
 @pytest.mark.parametrize(

@@ -38,7 +38,7 @@ def read(name: str) -> ParsedFile:
     path = next(path for path in FILES if path.endswith(name))
     data = memoryview(FILES[path])
     layouts = [load_layout(one.read_text(), one.name) for one in sorted(FOLDER.glob("*.yaml"))]
-    claiming = layouts_for(bytes(data[:512]), path, layouts)
+    claiming = layouts_for(bytes(data[:512]), len(data), path, layouts)
     assert len(claiming) == 1, [one.layout for one in claiming]
     return parse_file(data, claiming[0], path, UP, CONTEXT)
 

@@ -562,7 +562,7 @@ def test_names_for_expressions_are_checked_beforehand(change: str, words: str) -
 )
 def test_files_are_recognised_by_bytes_paths_and_endings(match: str, name: str, head: bytes, claims: bool) -> None:
     text = f"layout: odd\nmatch: {{{match}}}\nrecords:\n  file: [{{name: a, type: u8}}]\n"
-    assert bool(layouts_for(head, name, [load_layout(text, "odd")])) is claims
+    assert bool(layouts_for(head, len(head), name, [load_layout(text, "odd")])) is claims
 
 
 def test_of_two_that_claim_a_file_the_longer_magic_wins_and_the_other_is_told() -> None:
@@ -573,7 +573,7 @@ def test_of_two_that_claim_a_file_the_longer_magic_wins_and_the_other_is_told() 
 
     short, long, greedy = layout("short", "AB", 3), layout("long", "ABCD", 3), layout("greedy", "ABCD", 99)
     data = memoryview(b"ABCD" + SQUARE[:3].tobytes())
-    claimed = layouts_for(bytes(data[:64]), "x.bin", [short, greedy, long])
+    claimed = layouts_for(bytes(data[:64]), len(data), "x.bin", [short, greedy, long])
     assert [one.layout for one in claimed] == ["greedy", "long", "short"]
     file = first_that_reads(claimed, data, "x.bin", Conventions(), Context())
     assert file.layout.layout == "long"

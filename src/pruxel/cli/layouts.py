@@ -24,9 +24,11 @@ def check(
     """Tell all that is wrong with a layout, with line and column; then read files by it."""
     from pruxel.core.recipe.layout_check import check_layout, what_it_yields
     from pruxel.core.sources.files import map_file, read_text
+    from pruxel.core.sources.layout_files import known_beside
 
     with told():
-        found, faults = check_layout(read_text(layout), layout.name)
+        text = read_text(layout)
+        found, faults = check_layout(text, layout.name, known_beside(layout, text))
         for fault in faults:
             sys.stderr.write(f"pruxel: {fault.line()}\n")
         if found is None or faults:
@@ -48,11 +50,11 @@ def explain(
     """Show the records of a file: each field with its bytes and its value; what was read before a failure too."""
     from pruxel.core.base.errors import InputError
     from pruxel.core.binary.explain import explained
-    from pruxel.core.binary.load import load_layout
-    from pruxel.core.sources.files import map_file, read_text
+    from pruxel.core.sources.files import map_file
+    from pruxel.core.sources.layout_files import load_layout_file
 
     with told():
-        tree, fault = explained(load_layout(read_text(layout), layout.name), map_file(file), file.name, depth)
+        tree, fault = explained(load_layout_file(layout), map_file(file), file.name, depth)
         if as_json:
             print_json({"fields": tree, "fault": None if fault is None else fault.line()})
         else:

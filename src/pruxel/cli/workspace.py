@@ -12,10 +12,10 @@ import typer
 from pruxel.cli.told import EXIT_INPUT
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
-from pruxel.core.binary.load import load_layout
 from pruxel.core.sources.files import read_text
 from pruxel.core.sources.keys import parse_key
 from pruxel.core.sources.knowledge import Knowledge
+from pruxel.core.sources.layout_files import load_layout_file
 from pruxel.core.sources.open import Opened, in_language, open_address
 from pruxel.core.sources.patterns import matches
 from pruxel.core.sources.profile import Profile
@@ -57,7 +57,7 @@ def knowledge_of(sources: list[str], given: Given) -> Knowledge:
     own = next((found[0] for folder in folders if (found := find_profiles(folder))), None)
     path = given.profile or own
     loaded = load_profile(path) if path is not None else LoadedProfile(Profile(), None)
-    loaded = with_layouts(loaded, [load_layout(read_text(p), p.name) for p in given.layouts or ()])
+    loaded = with_layouts(loaded, [load_layout_file(p) for p in given.layouts or ()])
     return Knowledge(loaded.profile, _keys(given.keys or ()), loaded.names(given.names or ()), given.any_version)
 
 

@@ -9,7 +9,9 @@ import yaml
 from pydantic import BaseModel, ValidationError
 
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
-from pruxel.core.binary.schema import Layout
+from pruxel.core.binary.elements import element
+from pruxel.core.binary.include import Known, with_included
+from pruxel.core.binary.schema import PLAIN_TYPES, Layout
 from pruxel.core.binary.yaml_text import parse_yaml
 
 _MOST = 100
@@ -49,25 +51,54 @@ def _short(value: object) -> str:
     return said if len(said) <= 60 else f"{said[:60]}…"
 
 
-def load_layout(text: str, name: str) -> Layout:
-    """Build a layout from YAML text; raises `InputError` that names the first place, and how many others there are."""
-    layout, faults = read_layout(text, name)
+def load_layout(text: str, name: str, known: Known | None = None) -> Layout:
+    """Build a layout from YAML text; raises `InputError` that names the first place, and how many others there are.
+
+    `known` are the layouts that it may include.
+    """
+    layout, faults = read_layout(text, name, known)
     if layout is None or faults:
         error = InputError.of(faults[0])
         raise error
     return layout
 
 
-def read_layout(text: str, name: str) -> tuple[Layout | None, list[Fault]]:
+def read_layout(text: str, name: str, known: Known | None = None) -> tuple[Layout | None, list[Fault]]:
     """The layout, where there is one, and all that is wrong with the text."""
     try:
         plain = parse_yaml(text, name)
     except InputError as error:
         return None, [error.fault]
     try:
-        return Layout.model_validate(plain), []
+        whole = with_included(plain, known or {}) if isinstance(plain, dict) else plain
+    except ValueError as error:
+        return None, [fault_at(("include",), str(error), key_marks(text), name)]
+    types = _unknown_types(whole)
+    try:
+        return Layout.model_validate(whole), []
     except ValidationError as error:
-        return None, layout_faults(error.errors(include_url=False)[:_MOST], text, name)
+        # Of the whole only the first unknown type is told; each of them stands in a line of its own.
+        others = [one for one in error.errors(include_url=False)[:_MOST] if one["loc"] or not types]
+        marks = key_marks(text)
+        return None, [
+            *layout_faults(others, text, name),
+            *(fault_at(keys, words, marks, name) for keys, words in types),
+        ]
+
+
+def _unknown_types(plain: object) -> list[tuple[tuple[str, ...], str]]:
+    """The keys of all fields whose type is unknown, with the words for it, also where other keys are wrong."""
+    records = plain.get("records") if isinstance(plain, dict) else None
+    if not isinstance(records, dict):
+        return []
+    found = list[tuple[tuple[str, ...], str]]()
+    for record, fields in records.items():
+        for number, spec in enumerate(fields if isinstance(fields, list) else ()):
+            kind = spec.get("type") if isinstance(spec, dict) else None
+            if isinstance(kind, str) and kind not in PLAIN_TYPES and kind not in records and not element(kind):
+                words = f"'{kind}' is neither a type nor a record"
+                found.append((("records", str(record), str(number), "type"), words))
+    return found[:_MOST]
 
 
 def layout_faults(errors: Sequence[Mapping[str, Any]], text: str, name: str, within: Sequence[str] = ()) -> list[Fault]:

@@ -70,6 +70,10 @@ class Match(Strict):
     """Patterns of paths, one of which must fit too: `*` within a part, `**` over parts."""
     extensions: tuple[str, ...] = ()
     """Endings of names, with their dot; for files without a magic."""
+    test: ExpressionText | None = None
+    """What else must be true, over the first fields of `file` and `file_end`: for files that nothing else tells, an
+    equation that ties their counts to their size, or what their first values can be.
+    """
 
     @model_validator(mode="after")
     def _readable(self) -> Match:
@@ -232,6 +236,10 @@ class Layout(Strict):
     """Version of this language; 1."""
     title: str = ""
     """What people call it."""
+    include: Annotated[tuple[str, ...], BeforeValidator(_listed)] = ()
+    """Other layouts of the profile, or of the same folder, whose records (but `file`), `enums`, `constants` and `let`
+    are known here too.
+    """
     match: Match = Field(default_factory=Match)
     """How such a file is recognised."""
     endian: Literal["little", "big"] = "little"

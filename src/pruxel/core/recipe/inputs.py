@@ -187,7 +187,7 @@ class Opener:
 
     def _file(self, data: memoryview, path: str, context: Context) -> ParsedFile | None:
         """The records of an entry, where a layout describes it."""
-        described = layouts_for(bytes(data[:HEAD_BYTES]), path, self.stack.profile.layouts)
+        described = layouts_for(bytes(data[:HEAD_BYTES]), len(data), path, self.stack.profile.layouts)
         if not described or all(layout.reads == "pack" for layout in described):
             return None
 

@@ -12,6 +12,7 @@ from pruxel.core.base.errors import Fault
 from pruxel.core.binary.conventions import Conventions
 from pruxel.core.binary.elements import element
 from pruxel.core.binary.expressions import compile_expression
+from pruxel.core.binary.include import Known
 from pruxel.core.binary.load import fault_at, key_marks, layout_faults, read_layout
 from pruxel.core.binary.schema import ExpressionText, Layout
 from pruxel.core.extract.clips import ClipsSpec, read_clips
@@ -39,9 +40,12 @@ SECTIONS: dict[str, type[BaseModel]] = {
 _ALWAYS = frozenset({"file_end", "file_name", "endian", "start_of_record", "here", "row", "item", "group", "root"})
 
 
-def check_layout(text: str, name: str) -> tuple[Layout | None, list[Fault]]:
-    """The layout, where there is one, and everything that is wrong with it, with line and column."""
-    layout, faults = read_layout(text, name)
+def check_layout(text: str, name: str, known: Known | None = None) -> tuple[Layout | None, list[Fault]]:
+    """The layout, where there is one, and everything that is wrong with it, with line and column.
+
+    `known` are the layouts that it may include.
+    """
+    layout, faults = read_layout(text, name, known)
     if layout is None:
         return None, faults
     found = list(faults)

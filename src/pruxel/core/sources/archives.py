@@ -75,7 +75,7 @@ class ArchiveSource:
             kind, size = known.get(ending_of(path)), member.size
             if kind is None or size is None:
                 data = self._bytes(number)
-                size, kind = len(data), kind or classify(bytes(data[:HEAD_BYTES]), path, self.knowledge.layouts)
+                size, kind = len(data), kind or classify(bytes(data[:HEAD_BYTES]), size, path, self.knowledge.layouts)
             entries.append(Listed(path, kind or Kind.UNKNOWN, size, size, self.form, member.changed))
         return Listing(tuple(entries), tuple(faults))
 

@@ -6,6 +6,7 @@ import os
 import stat
 from collections.abc import Iterator, Sequence
 from pathlib import Path
+from typing import NamedTuple
 
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.sources.files import unreadable
@@ -92,13 +93,20 @@ def find_below(root: Path, path: str) -> Path | None:
     return place if _real(place).is_relative_to(_real(root)) else None
 
 
-def first_bytes(path: Path) -> bytes:
-    """As many bytes as recognising a format takes; none where the file cannot be read."""
+class First(NamedTuple):
+    """What recognising a format takes of a file: its first bytes, and how many it has."""
+
+    head: bytes
+    size: int
+
+
+def first_bytes(path: Path) -> First:
+    """The beginning of a file; nothing where it cannot be read."""
     try:
         with path.open("rb") as handle:
-            return handle.read(HEAD_BYTES)
+            return First(handle.read(HEAD_BYTES), os.fstat(handle.fileno()).st_size)
     except OSError:
-        return b""
+        return First(b"", 0)
 
 
 def open_below(root: Path, path: Path) -> int:

@@ -9,7 +9,7 @@ from itertools import islice
 from pathlib import Path
 
 from pruxel.core.base.context import Context
-from pruxel.core.sources.below import first_bytes, walk_files
+from pruxel.core.sources.below import First, first_bytes, walk_files
 from pruxel.core.sources.kinds import layouts_for
 from pruxel.core.sources.patterns import matches
 from pruxel.core.sources.profile import Profile
@@ -37,12 +37,12 @@ def detect(folder: Path, profiles: Iterable[Profile], context: Context) -> list[
     return sorted((fit for fit in fits if fit.score), key=lambda f: -f.score)
 
 
-def _fit(profile: Profile, files: list[tuple[str, Path, bytes]]) -> Fit:
+def _fit(profile: Profile, files: list[tuple[str, Path, First]]) -> Fit:
     reasons: list[str] = []
     score = 0
     seen: Counter[str] = Counter()
-    for relative, _, head in files:
-        for layout in layouts_for(head, relative, profile.layouts)[:1]:
+    for relative, _, first in files:
+        for layout in layouts_for(*first, relative, profile.layouts)[:1]:
             if layout.match.marks():
                 seen[layout.title or layout.layout] += 1
     for title, number in seen.most_common():

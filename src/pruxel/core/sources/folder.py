@@ -12,7 +12,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.sources import singles
 from pruxel.core.sources.base import Listed, Listing, not_found
-from pruxel.core.sources.below import find_below, first_bytes, walk_files
+from pruxel.core.sources.below import First, find_below, first_bytes, walk_files
 from pruxel.core.sources.files import read_file
 from pruxel.core.sources.kinds import HEAD_BYTES, Kind, classify, layouts_for
 from pruxel.core.sources.knowledge import Knowledge
@@ -62,8 +62,8 @@ class FolderSource:
         for relative, path in walk_files(self.root, problems):
             if len(found) % 1024 == 0:
                 context.check()
-            head = first_bytes(path)
-            kind, single = classify(head, relative, self.knowledge.layouts), self._is_single(head, relative)
+            first = first_bytes(path)
+            kind, single = classify(*first, relative, self.knowledge.layouts), self._is_single(first, relative)
             if (kind is Kind.PACK and not single) or self.knowledge.profile.leaves_out(relative):
                 if not can_be_told(path):
                     problems.append(_cannot_be_told(relative))
@@ -88,12 +88,12 @@ class FolderSource:
     def _is_pack(self, relative: str, path: Path) -> bool:
         if self.knowledge.profile.leaves_out(relative):
             return False
-        head = first_bytes(path)
-        return classify(head, relative, self.knowledge.layouts) is Kind.PACK and not self._is_single(head, relative)
+        first = first_bytes(path)
+        return classify(*first, relative, self.knowledge.layouts) is Kind.PACK and not self._is_single(first, relative)
 
-    def _is_single(self, head: bytes, relative: str) -> bool:
+    def _is_single(self, first: First, relative: str) -> bool:
         """Whether it is one compressed file that no layout claims."""
-        return singles.is_single(head, relative) and not layouts_for(head, relative, self.knowledge.layouts)
+        return singles.is_single(first.head, relative) and not layouts_for(*first, relative, self.knowledge.layouts)
 
     def _inside(
         self, holder: str, path: Path, beside: singles.Neighbours, stat: os.stat_result, context: Context
@@ -101,7 +101,7 @@ class FolderSource:
         """The entry for what a compressed file holds, in the folder where its holder is shown."""
         relative = (PurePosixPath(holder).parent / shown_part(singles.inner_path(path, beside).name)).as_posix()
         data = singles.unpacked(path, context)
-        kind = classify(bytes(data[:HEAD_BYTES]), relative, self.knowledge.layouts)
+        kind = classify(bytes(data[:HEAD_BYTES]), len(data), relative, self.knowledge.layouts)
         return Listed(relative, kind, len(data), stat.st_size, "raw", stat.st_mtime_ns)
 
     def read(self, path: str, context: Context) -> memoryview:
@@ -139,7 +139,7 @@ class FileSource:
         own = [
             Listed(
                 path.name,
-                classify(first_bytes(path), path.name, self.knowledge.layouts),
+                classify(*first_bytes(path), path.name, self.knowledge.layouts),
                 stat.st_size,
                 stat.st_size,
                 "stored",
@@ -168,7 +168,7 @@ class FileSource:
                 ):
                     continue
                 relative = path.relative_to(self.file.parent).as_posix()
-                kind = classify(first_bytes(path), relative, self.knowledge.layouts)
+                kind = classify(*first_bytes(path), relative, self.knowledge.layouts)
                 if kind in {Kind.TEXTURE, Kind.MATERIAL} or path.suffix.lower() == ".bin":
                     stat = path.stat()
                     yield Listed(relative, kind, stat.st_size, stat.st_size, "stored", stat.st_mtime_ns)

@@ -6,6 +6,7 @@ from codecs import getincrementaldecoder
 from collections.abc import Sequence
 from enum import StrEnum
 
+from pruxel.core.binary.recognise import holds
 from pruxel.core.binary.schema import Layout
 from pruxel.core.sources.patterns import matches
 
@@ -134,19 +135,29 @@ def ending_of(name: str) -> str:
     return name.rsplit(".", 1)[-1].lower() if "." in name.rsplit("/", 1)[-1] else ""
 
 
-def layouts_for(head: bytes, name: str, layouts: Sequence[Layout]) -> list[Layout]:
-    """The layouts that claim a file, by magic (the longest first) or, where none has one, by path or ending.
+def layouts_for(head: bytes, size: int, name: str, layouts: Sequence[Layout]) -> list[Layout]:
+    """The layouts that claim a file by its first bytes, its size and its name.
 
-    Several are one format in several versions, or formats that look alike.
+    By magic (the longest first) or, where none has one, by path, ending or a test of what its first fields say. Several
+    are one format in several versions, or formats that look alike.
     """
     paths = [layout for layout in layouts if not layout.match.paths or matches(name, layout.match.paths)]
     by_magic = [(layout.match.fits(head), layout) for layout in paths if layout.match.marks()]
     found = [layout for length, layout in sorted(by_magic, key=lambda one: -one[0]) if length]
-    if found:
-        return found
+    told = [one for one in found if _passes(one, head, size, name)]
+    if told:
+        return told
     ending = "." + ending_of(name)
-    plain = [layout for layout in paths if not layout.match.marks()]
-    return [one for one in plain if ending in one.match.extensions or (one.match.paths and not one.match.extensions)]
+    plain = [
+        one for one in paths if not one.match.marks() and (not one.match.extensions or ending in one.match.extensions)
+    ]
+    named = [one for one in plain if one.match.paths or one.match.extensions or one.match.test]
+    passed = [one for one in named if _passes(one, head, size, name)]
+    return sorted(passed, key=lambda one: one.match.test is None)
+
+
+def _passes(layout: Layout, head: bytes, size: int, name: str) -> bool:
+    return layout.match.test is None or holds(layout.match.test, layout, head, size, name)
 
 
 def is_tar(head: bytes) -> bool:
@@ -160,9 +171,12 @@ def kinds_by_ending(layouts: Sequence[Layout]) -> dict[str, Kind]:
     return _BY_ENDING | own
 
 
-def classify(head: bytes, name: str, layouts: Sequence[Layout]) -> Kind:
-    """The kind by layout, then by the first bytes, then by the name; last, whether the bytes are text."""
-    described = layouts_for(head, name, layouts)
+def classify(head: bytes, size: int, name: str, layouts: Sequence[Layout]) -> Kind:
+    """The kind by layout, then by the first bytes, then by the name; last, whether the bytes are text.
+
+    `size` is the whole file's, of which `head` are the first bytes.
+    """
+    described = layouts_for(head, size, name, layouts)
     if described:
         return _BY_PURPOSE[described[0].reads]
     ending = _BY_ENDING.get(ending_of(name))

@@ -55,10 +55,10 @@ class Opened:
 
 def open_origin(origin: Origin, knowledge: Knowledge) -> Source | None:
     """A pack by its first bytes, or None when the bytes are none; a version that nobody knows gives `Unreadable`."""
-    head = origin.head()
-    if classify(head, origin.name, knowledge.layouts) is not Kind.PACK:
+    head, size = origin.head(), len(origin.open())
+    if classify(head, size, origin.name, knowledge.layouts) is not Kind.PACK:
         return None
-    layouts = layouts_for(head, origin.name, knowledge.layouts)
+    layouts = layouts_for(head, size, origin.name, knowledge.layouts)
     if layouts:
         try:
             layout = fitting_layout(layouts, origin.open(), origin.name, any_version=knowledge.any_version)

@@ -11,8 +11,9 @@ from pruxel.core.sources.name_lists import Hashing
 
 
 class EntriesSpec(Strict):
-    """Which fields of the table mean what. Each name without further word is a field of the records in `each`.
+    """Where the entries of a pack lie.
 
+    What is said of an entry is a field of the records in `each`, or an expression over their fields: `offset * 2048`.
     `names` is the field that holds a block of zero-ended paths; `path` then is the offset into it, else the path.
     A pack that keeps `hash` instead of `path` gets its paths from name lists, hashed by `hashing`.
     `volume` numbers the file that holds an entry, 0 being the one with the table; `volumes` names the others, with
@@ -25,30 +26,30 @@ class EntriesSpec(Strict):
 
     each: ExpressionText
     """The records of the table."""
-    path: str | None = None
-    """The field with the entry's path, or, with `names`, with the offset into that block of zero-ended names."""
-    hash: str | None = None
-    """Instead of `path`: the field with a hash of it."""
+    path: ExpressionText | None = None
+    """The entry's path, or, with `names`, the offset into that block of zero-ended names."""
+    hash: ExpressionText | None = None
+    """Instead of `path`: a hash of it."""
     hashing: Hashing | None = None
     """The rules of that hash, see below."""
-    offset: str
-    """The field with the byte where the entry begins."""
+    offset: ExpressionText
+    """The byte where the entry begins."""
     base: ExpressionText | None = None
     """Added to every offset (an expression over the file)."""
-    stored: str
-    """The field with its bytes in the pack."""
-    size: str | None = None
-    """The field with its unpacked size, when it differs."""
+    stored: ExpressionText
+    """Its bytes in the pack."""
+    size: ExpressionText | None = None
+    """Its unpacked size, when it differs."""
     names: ExpressionText | None = None
     """The block of names."""
-    codec: str | None = None
-    """The field that says how it is compressed."""
+    codec: ExpressionText | None = None
+    """How it is compressed: a codec, or a number that `codecs` explains."""
     codecs: dict[int, str] = {}
     """What the numbers of `codec` mean."""
-    crc32: str | None = None
-    """The field with a checksum of the unpacked bytes; compared on every read."""
-    volume: str | None = None
-    """The field that numbers the file an entry lies in; 0 is this one."""
+    crc32: ExpressionText | None = None
+    """A checksum of the unpacked bytes; compared on every read."""
+    volume: ExpressionText | None = None
+    """The number of the file that an entry lies in; 0 is this one."""
     volumes: str | None = None
     """The other files' names: `{stem}` is this file's name without its ending, `{n}`, `{nn}`, `{nnn}` the number with
     so many digits.
@@ -57,18 +58,18 @@ class EntriesSpec(Strict):
     """The array of stored sizes of blocks, where entries are compressed block by block; the blocks of an entry follow
     each other from its offset.
     """
-    first_block: str | None = None
-    """The field with an entry's first block."""
+    first_block: ExpressionText | None = None
+    """The number of an entry's first block."""
     block_size: ExpressionText | None = None
     """The unpacked size of a block."""
     cipher: Literal["aes_ctr", "aes_cbc", "xor"] | None = None
     """How entries are encrypted."""
     key: str | None = None
     """The *name* of the key."""
-    iv: str | None = None
-    """The field with the first counter of each."""
-    sealed: str | None = None
-    """Only entries whose field is not zero are encrypted."""
+    iv: ExpressionText | None = None
+    """The first counter of each."""
+    sealed: ExpressionText | None = None
+    """Only entries for which this is not zero are encrypted."""
     key_check: ExpressionText | None = None
     """The CRC-32 of the right key."""
 

@@ -5,18 +5,20 @@ from __future__ import annotations
 import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
 from pruxel.core.base.arrays import AnyArray
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
+from pruxel.core.binary.expressions import compile_expression
 from pruxel.core.binary.fields.varying import Varying
 from pruxel.core.binary.load import section
 from pruxel.core.binary.parse import parse
 from pruxel.core.binary.records import Record, Table
 from pruxel.core.binary.schema import Layout
-from pruxel.core.binary.values import bytes_of, rows_of, whole_of, wholes_of
+from pruxel.core.binary.values import bytes_of, each_of, rows_of, text_of, whole_of, wholes_of
 from pruxel.core.sources.keys import Keys
 from pruxel.core.sources.pack_spec import EntriesSpec
 
@@ -58,7 +60,7 @@ def read_table(
     spec = section(layout, "entries", EntriesSpec)
     head = parse(layout, data, label, context, keys, any_version=any_version)
     _check_key(spec, head, keys, label)
-    entries = rows_of(spec.each, head, label)
+    entries = _Rows(head, rows_of(spec.each, head, label), label)
     offsets = _whole(entries, spec.offset, label)
     if spec.base is not None:
         offsets = offsets + _unsigned(spec.base, head, label)
@@ -105,30 +107,73 @@ def _unsigned(text: str, head: Record, label: str) -> np.uint64:
     return np.uint64(value)
 
 
-def _column(entries: object, name: str, label: str) -> AnyArray:
+@dataclass(frozen=True, eq=False)
+class _Rows:
+    """The entries as expressions see them: a field of theirs is a column, all else is the file's."""
+
+    head: Record
+    rows: Table | Varying | Sequence[Record]
+    label: str
+
+    def lookup(self, name: str) -> Any:  # noqa: ANN401
+        if name == "row":
+            return np.arange(len(self.rows))
+        column = self._own(name)
+        return self.head.lookup(name) if column is None else column
+
+    def place(self, name: str, which: str) -> int:
+        return self.head.place(name, which)
+
+    def charge(self, elements: int) -> None:
+        self.head.charge(elements)
+
+    def _own(self, name: str) -> Any:  # noqa: ANN401
+        try:
+            if isinstance(self.rows, Table | Varying):
+                return self.rows.column(name)
+            return np.asarray([record[name] for record in self.rows]) if self.rows else None
+        except KeyError:
+            return None
+
+
+def _column(entries: _Rows, text: str, label: str) -> AnyArray:
+    """What an expression is for each entry; raises `InputError`."""
     try:
-        if isinstance(entries, Table | Varying):
-            column = entries.column(name)
-            return column if isinstance(column, np.ndarray) else np.array(column)
-        if isinstance(entries, list):
-            return np.array([record[name] for record in entries])
-    except KeyError:
-        pass
-    raise InputError(ErrorCode.LAYOUT, "'yields' names a field that the table does not have", file=label, field=name)
+        found = np.asarray(compile_expression(text)(entries))
+    except InputError as error:
+        raise InputError(
+            error.fault.code, error.fault.message, file=label, field=text, hint=error.fault.hint
+        ) from error
+    if found.ndim == 0 and found.dtype.kind in "iuU":
+        found = np.repeat(found, len(entries.rows))
+    if len(entries.rows) == 0:
+        return np.zeros(0, np.uint64)
+    if found.ndim == 0 or len(found) != len(entries.rows):
+        raise InputError(
+            ErrorCode.LAYOUT,
+            "'yields' should say one thing for each entry",
+            file=label,
+            field=text,
+            expected=f"{len(entries.rows):,} values",
+            found="one" if found.ndim == 0 else f"{len(found):,}",
+        )
+    return found
 
 
-def _whole(entries: object, name: str, label: str) -> AnyArray:
-    column = _column(entries, name, label)
-    if column.dtype.kind not in "iu" and len(column):
-        raise InputError(ErrorCode.LAYOUT, "this field should hold whole numbers", file=label, field=name)
+def _whole(entries: _Rows, text: str, label: str) -> AnyArray:
+    column = _column(entries, text, label)
+    if column.dtype.kind not in "iu":
+        raise InputError(ErrorCode.LAYOUT, "this should be whole numbers", file=label, field=text)
+    if column.dtype.kind == "i" and column.min(initial=0) < 0:
+        raise InputError(ErrorCode.LAYOUT, "this should not be negative", file=label, field=text)
     return column.astype(np.uint64)
 
 
-def _maybe(entries: object, name: str | None, label: str) -> AnyArray | None:
-    return None if name is None else _whole(entries, name, label)
+def _maybe(entries: _Rows, text: str | None, label: str) -> AnyArray | None:
+    return None if text is None else _whole(entries, text, label)
 
 
-def _codecs(entries: object, spec: EntriesSpec, label: str, count: int) -> tuple[AnyArray, tuple[str, ...]]:
+def _codecs(entries: _Rows, spec: EntriesSpec, label: str, count: int) -> tuple[AnyArray, tuple[str, ...]]:
     if spec.codec is None:
         return np.zeros(count, np.int32), (spec.codecs.get(0, "stored"),)
     values, numbers = np.unique(_column(entries, spec.codec, label), return_inverse=True)
@@ -139,10 +184,13 @@ def _codecs(entries: object, spec: EntriesSpec, label: str, count: int) -> tuple
     return numbers.astype(np.int32), names
 
 
-def _names(entries: object, spec: EntriesSpec, head: Record, label: str) -> list[str]:
-    column = _column(entries, str(spec.path), label)
+def _names(entries: _Rows, spec: EntriesSpec, head: Record, label: str) -> list[str]:
+    path = str(spec.path)
     if spec.names is None:
-        return [str(value) for value in column.tolist()]
+        if path.isidentifier():
+            return [str(value) for value in _column(entries, path, label).tolist()]
+        return [text_of(path, row, label) for row in each_of(spec.each, head, label)]
+    column = _column(entries, path, label)
     block = bytes(bytes_of(spec.names, head, label))
     starts = column.tolist()
     pieces = block.decode("utf-8", "replace").split("\0") if block.isascii() else []

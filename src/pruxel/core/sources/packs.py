@@ -224,8 +224,9 @@ class PackSource:
             packed = self._packed(row, path, first=True)
         except InputError:
             packed = memoryview(b"")
-        head = decompress_head(codec, packed, min(int(table.sizes[row]), table.block_size or 1 << 62), HEAD_BYTES)
-        return classify(head, path, self.knowledge.layouts)
+        size = int(table.sizes[row])
+        head = decompress_head(codec, packed, min(size, table.block_size or 1 << 62), HEAD_BYTES)
+        return classify(head, size, path, self.knowledge.layouts)
 
     def rows(self) -> Iterator[Listed]:
         """Every usable entry, by path. The ending of a name is believed where it is known; else first bytes decide.

@@ -7,15 +7,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from pydantic import ValidationError
-
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.base.limits import Limits
-from pruxel.core.binary.load import load_layout, validation_words
 from pruxel.core.binary.schema import Layout
 from pruxel.core.binary.yaml_text import parse_yaml, write_yaml
 from pruxel.core.sources.below import open_below
 from pruxel.core.sources.files import map_file, read_text, text_from
+from pruxel.core.sources.layout_files import Written, load_together, written_in
 from pruxel.core.sources.name_lists import NameList, joined, names_of, parse_names
 from pruxel.core.sources.profile import Profile, ProfileFile, check_profile
 
@@ -44,31 +42,20 @@ def load_profile(path: Path) -> LoadedProfile:
 def build_profile(text: str, name: str, home: Path | None) -> LoadedProfile:
     """A profile from its text; patterns of files are looked up below `home`. Raises `InputError`."""
     spec = check_profile(parse_yaml(text, name), name)
-    layouts: list[Layout] = []
+    written: list[Written] = []
     for wanted in spec.layouts:
         if isinstance(wanted, Mapping):
-            layouts.append(_inline(wanted, name))
+            written.append(Written(name, wanted))
             continue
         found = _beside(home, wanted)
         if not found:
             raise InputError(ErrorCode.NOT_FOUND, f"the profile names layouts that are not there: {wanted}", file=name)
-        layouts.extend(load_layout(_text_below(home, item), item.name) for item in found)
+        written.extend(written_in(_text_below(home, item), item.name) for item in found)
     lists = tuple(path for pattern in spec.names for path in _beside(home, pattern))
-    profile = Profile(spec.name, spec.about, tuple(layouts), spec.conventions, spec.leave_out, spec)
+    profile = Profile(
+        spec.name, spec.about, tuple(load_together(written, name)), spec.conventions, spec.leave_out, spec
+    )
     return LoadedProfile(profile, home, lists)
-
-
-def _inline(wanted: Mapping[str, object], name: str) -> Layout:
-    try:
-        return Layout.model_validate(wanted)
-    except ValidationError as error:
-        place, words = validation_words(error)
-        raise InputError(
-            ErrorCode.LAYOUT,
-            f"a layout in the profile does not hold together: {words}",
-            file=name,
-            field=f"layouts.{wanted.get('layout', '?')}.{place}",
-        ) from error
 
 
 def _beside(home: Path | None, pattern: str) -> list[Path]:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import yaml
 
 from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.core.binary.load import load_layout
 from pruxel.core.binary.yaml_text import parse_yaml, write_yaml
+from pruxel.core.sources.layout_files import Written, load_together, written_in
 
 _HEAD = "profile: 1\nname: {name}\n"
 
@@ -17,21 +17,28 @@ def with_layout(profile: str, layout: str, name: str) -> str:
     `name` is what a profile that does not exist yet is called. Raises `InputError` when the layout does not hold
     together or the text is no profile.
     """
-    known = load_layout(layout, "the layout")
+    said = written_in(layout, "the layout")
+    own = said.name
     text = profile if profile.strip() else _HEAD.format(name=write_yaml(name).splitlines()[0])
     plain = parse_yaml(text, "profile")
     if not isinstance(plain, dict):
         raise InputError(ErrorCode.LAYOUT, "the profile is no list of keys with values", file="profile")
     listed = plain.get("layouts") or []
-    found = _spliced(text, layout, known.layout)
-    wanted = [one for one in listed if not (isinstance(one, dict) and one.get("layout") == known.layout)]
-    said = parse_yaml(layout, "the layout")
+    others = [Written("profile", one) for one in listed if isinstance(one, dict) and one.get("layout") != own]
+    load_together([*others, said], "the layout")
+    found = _spliced(text, layout, own)
+    wanted = [one for one in listed if not (isinstance(one, dict) and one.get("layout") == own)]
     held = parse_yaml(found, "profile") if found else None
     got = held.get("layouts") if isinstance(held, dict) else None
-    if isinstance(got, list) and said in got and all(one in got for one in wanted) and len(got) == len(wanted) + 1:
+    if (
+        isinstance(got, list)
+        and said.plain in got
+        and all(one in got for one in wanted)
+        and len(got) == len(wanted) + 1
+    ):
         return found
     # A text of unusual make is written anew: its comments go, its values stay.
-    return write_yaml(plain | {"layouts": [*wanted, said]})
+    return write_yaml(plain | {"layouts": [*wanted, said.plain]})
 
 
 def _spliced(text: str, layout: str, name: str) -> str:

@@ -91,7 +91,9 @@ class ZipSource:
                 check_unpacked_size(context.limits, f"{self.label}/{path}", info.compress_size, info.file_size)
             except InputError as error:
                 problems.append(error.fault)
-            kind = known.get(ending_of(path)) or classify(_head(archive, info), path, self.knowledge.layouts)
+            kind = known.get(ending_of(path)) or classify(
+                _head(archive, info), info.file_size, path, self.knowledge.layouts
+            )
             codec = "stored" if info.compress_type == zipfile.ZIP_STORED else "deflate"
             found.append(Listed(path, kind, info.file_size, info.compress_size, codec, info.CRC))
         return Listing(tuple(found), tuple(problems))

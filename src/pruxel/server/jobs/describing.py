@@ -57,7 +57,7 @@ def layout_of(entry: int) -> str:
     """The text of the layout by which an entry is read; empty when there is none."""
     row, stack = stored_entry(entry)
     data = stack.read_row(row, Context())
-    found = layouts_for(bytes(data[:HEAD_BYTES]), row.path, stack.profile.layouts)
+    found = layouts_for(bytes(data[:HEAD_BYTES]), len(data), row.path, stack.profile.layouts)
     if not found:
         return ""
     return write_yaml(found[0].model_dump(mode="json", by_alias=True, exclude_defaults=True))
@@ -123,14 +123,14 @@ def compared(entry: int, path: str) -> Values:
 def described(entry: int, text: str) -> Values:
     """What a layout in the making reads of an entry: its mistakes, the fields with their bytes, and what it yields."""
     row, stack = stored_entry(entry)
-    layout, faults = check_layout(text, "the layout")
+    layout, faults = check_layout(text, "the layout", {one.layout: one for one in stack.profile.layouts})
     found: Values = {"faults": [one.as_dict() for one in faults], "fields": [], "yields": [], "scene": None}
     if layout is None or faults:
         return found
     path, data = stack.pinned(row), stack.read_row(row, Context())
     plain = split_source(path)[1]
     found["constants"] = layout.constants
-    found["claims"] = bool(layouts_for(bytes(data[:HEAD_BYTES]), plain, [layout]))
+    found["claims"] = bool(layouts_for(bytes(data[:HEAD_BYTES]), len(data), plain, [layout]))
     fields, fault = explained(layout, data, plain, _DEPTH)
     found["fields"] = [_field(one) for one in fields]
     try:
@@ -169,7 +169,7 @@ def _scene(layout: Layout, stack: StoredStack, path: str, data: memoryview) -> S
     head, plain = bytes(data[:HEAD_BYTES]), split_source(path)[1]
     own = layout.model_copy(update={"match": Match(paths=(plain,))})
     profile = stack.profile
-    others = tuple(one for one in profile.layouts if one not in layouts_for(head, plain, profile.layouts))
+    others = tuple(one for one in profile.layouts if one not in layouts_for(head, len(data), plain, profile.layouts))
     knowledge = replace(stack.knowledge, profile=replace(profile, layouts=(own, *others)))
     opened = Opener(replace(stack, knowledge=knowledge))
     yields = layout.yields.keys()
