@@ -36,7 +36,7 @@ REFUSED_AT_MOST = 24
 
 def read(path: Path) -> ReadResult:
     """The file as its reader gives it; raises `InputError`."""
-    spec = format_for(path.name)
+    spec = format_for(path.name, path.read_bytes()[:512])
     assert spec is not None
     assert spec.read is not None
 

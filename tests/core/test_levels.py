@@ -174,7 +174,7 @@ def test_what_cannot_be_placed_is_told(stack: Stack) -> None:
     scene = opened([good, bad, within], rows).scene([MARKET], Context())
     assert [scene.nodes[root].name for root in scene.roots] == ["p0021"]
     assert any(f"no model '{bad}'" in note for note in scene.notes)
-    assert any("can open this level" in note for note in scene.notes)
+    assert any(f"the level '{MARKET}' stands within itself" in note for note in scene.notes)
     for wrong, code in (
         ((1, 0.0, 0.0, 0.0, 0.0, 1.0), ErrorCode.REFERENCE),
         ((0, float("nan"), 0.0, 0.0, 0.0, 1.0), ErrorCode.MALFORMED),

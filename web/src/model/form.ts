@@ -1,5 +1,5 @@
 // Fields of a form from the JSON schema of a step's parameters: every type of JSON, ranges, units and references.
-export type Target = 'part' | 'material' | 'texture' | 'joint' | 'clip' | 'entry' | 'workpiece'
+export type Target = 'part' | 'material' | 'texture' | 'joint' | 'clip' | 'variant' | 'entry' | 'workpiece'
 
 interface Base {
   name: string

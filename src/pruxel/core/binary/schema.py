@@ -12,7 +12,7 @@ from pruxel.core.binary.expressions import compile_expression
 
 FORMAT_VERSION = 1
 PLAIN_TYPES = ("bytes", "text", "pad", "value", "goto", "sibling", "word", "number", "line")
-YIELDS = ("entries", "meshes", "placements", "skeletons", "clips", "materials", "textures", "tables")
+YIELDS = ("entries", "meshes", "placements", "skeletons", "clips", "materials", "textures", "markers", "tables")
 Purpose = Literal["pack", "model", "level", "skeleton", "clips", "material", "texture", "data"]
 _PURPOSES: dict[str, Purpose] = {
     "entries": "pack",

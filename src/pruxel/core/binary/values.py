@@ -106,6 +106,19 @@ def each_of(text: str | None, record: Record, entry: str) -> Iterator[Record]:
         _wrong(text, record, entry, "records, a list, or how many", value)
 
 
+def items_of(text: str, record: Record, entry: str) -> Iterator[Any]:
+    """The bare items: records, what a list or array holds, or the numbers from 0 below a number."""
+    value = _value(text, record, entry)
+    if isinstance(value, int) and not isinstance(value, bool) and 0 <= value <= _MOST_ROWS:
+        yield from range(value)
+    elif _is_records(value) or isinstance(value, list | tuple):
+        yield from value
+    elif isinstance(value, np.ndarray):
+        yield from (value.tolist() if value.ndim == 1 else value)
+    else:
+        _wrong(text, record, entry, "records, a list, or how many", value)
+
+
 def array_of(text: str, record: Record, entry: str, *widths: int) -> AnyArray:
     """Rows of numbers: (n, width) for one of the widths, (n,) for a width of 1."""
     value = _value(text, record, entry)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -20,11 +20,26 @@ from pruxel.core.extract.elements import bad
 from pruxel.core.extract.file import ParsedFile, rows
 from pruxel.core.extract.frames import rate_of
 from pruxel.core.geometry.transforms import matrices_of, turns_of
-from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, Scene
+from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, Node, Scene
 from pruxel.core.scene.origin import Origin
 from pruxel.core.scene.walk import parents_of, world_from_local
 
+# The joint of a track that moves the whole model, and the node that it moves.
+ROOT, _ROOT_NAME = -1, "root path"
 _WIDTHS: dict[ChannelPath, int] = {"translation": 3, "rotation": 4, "scale": 3}
+
+
+class RootSpec(Strict):
+    """A path of the whole model, apart from its joints: keys as of a track, said of the clip."""
+
+    translation: ExpressionText | None = None
+    """Keys: three numbers each."""
+    rotation: ExpressionText | None = None
+    """Keys: quaternions x, y, z, w."""
+    times: ExpressionText | None = None
+    """Seconds of each key."""
+    frames: ExpressionText | None = None
+    """The frame of each key, counted by the rate."""
 
 
 class ClipsSpec(Strict):
@@ -68,6 +83,8 @@ class ClipsSpec(Strict):
     """True where values hold until the next key."""
     relative_to: Literal["parent", "model", "rest"] = "parent"
     """What keys are relative to: `parent`, `model`, or `rest` (they add to the pose at rest)."""
+    root: RootSpec | None = None
+    """The path of the whole model, where it is kept apart from the joints, see below."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -119,6 +136,7 @@ def read_clips(file: ParsedFile, context: Context) -> tuple[LooseClip, ...]:
             for track in rows(spec.tracks, None, record, file.entry)
             for one in _track(track, spec, rate, turned, file.entry)
         ]
+        tracks += _root_path(record, spec, rate, turned, file.entry)
         found.append(LooseClip(name, rate, tuple(tracks), place, spec.relative_to))
     return tuple(found)
 
@@ -138,6 +156,15 @@ def _track(track: Record, spec: ClipsSpec, rate: float, how: Turning, entry: str
         values = _turned(cut, path, how)
         found.append(LooseTrack(joint, path, frozen(_stretch(times, track, spec, entry, 0.0)), frozen(values), stepped))
     return found
+
+
+def _root_path(clip: Record, spec: ClipsSpec, rate: float, how: Turning, entry: str) -> list[LooseTrack]:
+    """The tracks of what all joints hang on."""
+    if spec.root is None:
+        return []
+    plain = dict.fromkeys(("joint", "scale", "matrix"))
+    as_track = spec.model_copy(update=plain | dict(spec.root))
+    return [replace(track, joint=ROOT) for track in _track(clip, as_track, rate, how, entry)]
 
 
 def _keys(track: Record, spec: ClipsSpec, entry: str) -> dict[ChannelPath, AnyArray]:
@@ -229,10 +256,12 @@ def with_clips(scene: Scene, clips: tuple[LooseClip, ...]) -> tuple[Scene, float
 
     Joints are met by name, those given by number in the order of the scene's first skin.
     """
+    if any(track.joint == ROOT for clip in clips for track in clip.tracks):
+        scene = _with_root(scene)
     by_name = {node.name: index for index, node in reversed(list(enumerate(scene.nodes)))}
     in_order = scene.skins[0].joints if scene.skins else ()
     wanted = {track.joint for clip in clips for track in clip.tracks}
-    places = {joint: place for joint in wanted if (place := _place(joint, by_name, in_order)) is not None}
+    places = {joint: place for joint in wanted if (place := place_of_joint(joint, by_name, in_order)) is not None}
     made = []
     for clip in clips:
         channels = tuple(
@@ -248,10 +277,31 @@ def with_clips(scene: Scene, clips: tuple[LooseClip, ...]) -> tuple[Scene, float
     return replace(scene, clips=scene.clips + tuple(made)), share
 
 
-def _place(joint: str | int, by_name: dict[str, int], in_order: tuple[int, ...]) -> int | None:
+def place_of_joint(joint: str | int, by_name: Mapping[str, int], in_order: Sequence[int]) -> int | None:
+    """The node that a joint's name, or its number in the order of a skin, means."""
     if isinstance(joint, str):
         return by_name.get(joint)
+    if joint == ROOT:
+        return by_name[_ROOT_NAME]
     return in_order[joint] if 0 <= joint < len(in_order) else None
+
+
+def _with_root(scene: Scene) -> Scene:
+    """The scene with a node above its joints that moves the whole model; there is one for all clips."""
+    if any(scene.nodes[root].name == _ROOT_NAME for root in scene.roots):
+        return scene
+    above = parents_of(scene)
+    joints = {joint for skin in scene.skins for joint in skin.joints}
+    tops = {root for root in scene.roots if not joints or any(_stands_below(joint, root, above) for joint in joints)}
+    path = Node(_ROOT_NAME, children=tuple(root for root in scene.roots if root in tops), role="helper")
+    roots = (*(root for root in scene.roots if root not in tops), len(scene.nodes))
+    return replace(scene, nodes=(*scene.nodes, path), roots=roots)
+
+
+def _stands_below(node: int, top: int, above: Sequence[int]) -> bool:
+    while node >= 0 and node != top:
+        node = above[node]
+    return node == top
 
 
 def _from_rest(scene: Scene, channels: tuple[ClipChannel, ...]) -> tuple[ClipChannel, ...]:

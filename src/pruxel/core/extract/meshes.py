@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -13,17 +14,17 @@ from pruxel.core.base.errors import Fault, InputError
 from pruxel.core.binary.functions.arrays import padded
 from pruxel.core.binary.records import Record
 from pruxel.core.binary.schema import ExpressionText, Strict
-from pruxel.core.binary.values import array_of, numbers_of, text_of, value_of, whole_of, wholes_of
+from pruxel.core.binary.values import array_of, items_of, numbers_of, text_of, value_of, whole_of, wholes_of
 from pruxel.core.extract import conventions as turn
 from pruxel.core.extract.corners import Faces, TrianglesText, read_triangles, soup
 from pruxel.core.extract.elements import Stream, Vertices, bad, read_vertices
 from pruxel.core.extract.file import ParsedFile, rows
 from pruxel.core.extract.frames import FramesSpec, clips_of_frames, read_frames
 from pruxel.core.extract.placing import PlacingSpec, parents_first, placing_of
-from pruxel.core.extract.primitives import Frame, Group, PartArrays, from_joints, joint_weights, primitives_of
+from pruxel.core.extract.primitives import Frame, Group, PartArrays, Worn, from_joints, joint_weights, primitives_of
 from pruxel.core.scene.edit import tree_of
 from pruxel.core.scene.materials import Material
-from pruxel.core.scene.model import Clip, Mesh, Node, Scene
+from pruxel.core.scene.model import Clip, Dressing, Mesh, Node, Scene
 from pruxel.core.scene.origin import Origin
 
 _MOST_JOINTS = 16
@@ -42,6 +43,26 @@ class WeightedPoints(Strict):
     """How much it counts."""
     position: ExpressionText
     """Where it is, seen from its joint."""
+
+
+class VariantsSpec(Strict):
+    """Other materials of the same parts: one variant an item of `each`, known as `variant` (its number is `row`).
+
+    All else is said as of a part, whose fields are seen too.
+    """
+
+    each: ExpressionText
+    """The records, a list, or how many."""
+    name: ExpressionText | None = None
+    """Of the variant."""
+    material: ExpressionText | None = None
+    """The name or path of the part's material in it, or the number of one."""
+    textures: dict[MaterialSlot, ExpressionText] = {}
+    """Paths of its textures by slot."""
+    base_color: ExpressionText | None = None
+    """Its colour."""
+    alpha: ExpressionText | None = None
+    """`OPAQUE`, `MASK` or `BLEND`."""
 
 
 class MeshesSpec(PlacingSpec):
@@ -82,6 +103,8 @@ class MeshesSpec(PlacingSpec):
     """A colour of its own: three numbers, or four."""
     alpha: ExpressionText | None = None
     """`OPAQUE`, `MASK` or `BLEND`."""
+    variants: VariantsSpec | None = None
+    """Other materials of the same parts, see below."""
     skeleton: ExpressionText | None = None
     """The path or name of the skeleton, one expression for the whole file, an empty text for none; without it one that
     the same file yields.
@@ -193,11 +216,18 @@ def _mesh(
 ) -> tuple[Mesh, tuple[Frame, ...]]:
     arrays = _arrays(part, spec, file, how, world_from_joint)
 
-    def material_of(group: Group) -> int | None:
-        material = _material(part if group is None else part.below(group=group), spec, file)
+    def number_of(material: PartMaterial | None) -> int | None:
         return None if material is None else materials.setdefault(material, len(materials))
 
-    primitives = primitives_of(arrays, how, file.entry, part, place, material_of)
+    def worn(group: Group) -> Worn:
+        scope = part if group is None else part.below(group=group)
+        found = number_of(_material(scope, spec, file))
+        if spec.variants is None:
+            return Worn(found)
+        dressings = ((name, number_of(one)) for name, one in _variants(scope, spec.variants, file))
+        return Worn(found, tuple(Dressing(name, number) for name, number in dressings if number is not None))
+
+    primitives = primitives_of(arrays, how, file.entry, part, place, worn)
     return Mesh(name, tuple(primitives), target_weights=(0.0,) * len(arrays.frames)), arrays.frames
 
 
@@ -261,7 +291,18 @@ def _from_points(
     }
 
 
-def _material(scope: Record, spec: MeshesSpec, file: ParsedFile) -> PartMaterial | None:
+def _variants(scope: Record, spec: VariantsSpec, file: ParsedFile) -> Iterator[tuple[str, PartMaterial | None]]:
+    """The name of each variant, and what it says of the material."""
+    taken: set[str] = set()
+    for number, item in enumerate(items_of(spec.each, scope, file.entry)):
+        inside = scope.below(variant=item, row=number)
+        name = f"variant {number + 1}" if spec.name is None else text_of(spec.name, inside, file.entry)
+        name = name if name not in taken else f"{name}.{number + 1}"
+        taken.add(name)
+        yield name, _material(inside, spec, file)
+
+
+def _material(scope: Record, spec: MeshesSpec | VariantsSpec, file: ParsedFile) -> PartMaterial | None:
     """What a part, or a group of its triangles, says of its material; None for nothing."""
     named = None if spec.material is None else value_of(spec.material, scope, file.entry)
     textures = {slot: text_of(text, scope, file.entry) for slot, text in spec.textures.items()}

@@ -14,12 +14,20 @@ from pruxel.core.extract import conventions as turn
 from pruxel.core.extract.corners import Faces
 from pruxel.core.extract.elements import Stream, bad
 from pruxel.core.geometry.normals import vertex_normals
-from pruxel.core.scene.model import MorphTarget, Primitive
+from pruxel.core.scene.model import Dressing, MorphTarget, Primitive
 from pruxel.core.scene.origin import Origin
 
 _NO_WEIGHT = 1e-9
 # What faces are grouped by; None where they are not.
 Group = int | str | None
+
+
+@dataclass(frozen=True)
+class Worn:
+    """The material of a piece by its number, and those of variants."""
+
+    material: int | None = None
+    dressings: tuple[Dressing, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -116,7 +124,7 @@ def primitives_of(
     entry: str,
     part: Record,
     place: Origin,
-    material_of: Callable[[Group], int | None],
+    worn: Callable[[Group], Worn],
 ) -> list[Primitive]:
     """A primitive for each group of faces; raises `InputError`."""
     counts = {n: len(s.values) for n, s in arrays.streams.items() if s.index is None and not s.per_corner}
@@ -127,12 +135,12 @@ def primitives_of(
         )
     group = arrays.faces.group
     if group is None or not len(group):
-        return [_primitive(arrays, arrays.faces.triangles, how, entry, part, place, material_of(None))]
+        return [_primitive(arrays, arrays.faces.triangles, how, entry, part, place, worn(None))]
     keys, which = np.unique(group, return_inverse=True)
     order = np.argsort(which, kind="stable")
     stretches = np.split(order, np.cumsum(np.bincount(which, minlength=len(keys)))[:-1])
     return [
-        _primitive(arrays, arrays.faces.triangles[mine], how, entry, part, place, material_of(key))
+        _primitive(arrays, arrays.faces.triangles[mine], how, entry, part, place, worn(key))
         for key, mine in zip(keys.tolist(), stretches, strict=True)
     ]
 
@@ -144,7 +152,7 @@ def _primitive(
     entry: str,
     part: Record,
     place: Origin,
-    material: int | None,
+    worn: Worn,
 ) -> Primitive:
     picks, indices = _joined(arrays, triangles, entry, part)
     own = {
@@ -170,7 +178,8 @@ def _primitive(
         colors=tuple(as_floats(_four(own[k]), 4) for k in ("color", "color1") if k in own),
         joints=None if joints is None else frozen(joints.astype(np.uint16)),
         weights=weights,
-        material=material,
+        material=worn.material,
+        dressings=worn.dressings,
         targets=tuple(_target(frame, own["position"], normals, taken, how) for frame in arrays.frames),
         origin=place,
     )

@@ -42,7 +42,7 @@ Write = Callable[[Scene, str, Context], list[OutFile]]
 class Format:
     """One open format. `carries` names what of a scene survives in it; `write` yields the main file first.
 
-    `losses` tells what else of one scene it cannot carry.
+    `losses` tells what else of one scene it cannot carry, `begins` whether first bytes are of this format.
     """
 
     name: str
@@ -53,6 +53,7 @@ class Format:
     write: Write | None = None
     read: Read | None = None
     losses: Callable[[Scene], list[str]] | None = None
+    begins: Callable[[bytes], bool] | None = None
 
 
 FORMATS: Registry[Format] = Registry("format")
@@ -70,6 +71,7 @@ CARRIABLE: dict[str, tuple[str, Callable[[Scene], bool]]] = {
         "polygons (they are cut into triangles)",
         lambda s: any(p.face_sizes is not None for p in _primitives(s)),
     ),
+    "variants": ("variants of materials", lambda s: any(p.dressings for p in _primitives(s))),
     "strokes": ("points and lines", lambda s: any(mesh.strokes for mesh in s.meshes)),
     "layers": ("clear coats and other layers of materials", lambda s: any(_layered(m) for m in s.materials)),
     "cameras": ("cameras", lambda s: bool(s.cameras)),
@@ -101,10 +103,13 @@ def register(spec: Format) -> Format:
     return spec
 
 
-def format_for(name: str) -> Format | None:
-    """The readable format of a file name's ending."""
+def format_for(name: str, head: bytes) -> Format | None:
+    """The readable format of a file: what its first bytes say goes before its name's ending."""
     ending = name.rsplit(".", 1)[-1].lower()
-    return next((f for f in FORMATS if f.read is not None and ending in f.extensions), None)
+    readable = [one for one in FORMATS if one.read is not None]
+    begun = [one for one in readable if one.begins is not None and one.begins(head)]
+    named = [one for one in readable if ending in one.extensions]
+    return next((one for one in [*(one for one in named if one in begun), *begun, *named]), None)
 
 
 def lost(scene: Scene, spec: Format) -> Sequence[str]:

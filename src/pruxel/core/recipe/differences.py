@@ -14,7 +14,6 @@ from pruxel.core.images.decode import decode_image
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.measure import SceneFacts, measure
 from pruxel.core.scene.walk import joint_tree
-from pruxel.core.sources.catalogue import read_rows
 from pruxel.core.sources.kinds import Kind
 
 _MOST_NAMES = 4
@@ -128,7 +127,7 @@ def _level(opened: Opener, this: str, other: str, context: Context) -> list[str]
 
 
 def _table(opened: Opener, this: str, other: str, context: Context) -> list[str]:
-    mine, theirs = (read_rows(opened.stack.read(path, context), path) for path in (this, other))
+    mine, theirs = (opened.rows(path, context) for path in (this, other))
     lines = _instead("rows", f"{len(mine):,}", f"{len(theirs):,}")
     if mine and theirs:
         lines += _came_and_went("columns", mine[0], theirs[0])

@@ -11,9 +11,11 @@ from pruxel.core.binary.versions import fitting_layouts
 from pruxel.core.extract.clips import LooseClip, read_clips, with_clips
 from pruxel.core.extract.file import ParsedFile, first_that_reads
 from pruxel.core.extract.level import Level, read_level
+from pruxel.core.extract.markers import with_markers
 from pruxel.core.extract.material import FoundTexture, LooseMaterial, part_material, read_materials
 from pruxel.core.extract.meshes import PartMaterial, read_model, skeleton_named
 from pruxel.core.extract.skeleton import on_skeleton, read_skeleton
+from pruxel.core.extract.tables import read_tables
 from pruxel.core.extract.textures import LooseTexture, read_textures
 from pruxel.core.formats import gltf, obj
 from pruxel.core.formats.registry import format_for
@@ -26,12 +28,14 @@ from pruxel.core.scene.edit import keep_nodes
 from pruxel.core.scene.images import EncodedImage, Image
 from pruxel.core.scene.materials import Material, Unresolved
 from pruxel.core.scene.model import Scene
-from pruxel.core.scene.place import placed
+from pruxel.core.scene.place import placed, tinted
 from pruxel.core.scene.walk import world_from_local
+from pruxel.core.sources.catalogue import read_rows
 from pruxel.core.sources.kinds import HEAD_BYTES, Kind, layouts_for
 from pruxel.core.sources.references import Resolution
 from pruxel.core.sources.stack import MergedView
 
+_DEEPEST_LEVEL = 8
 READERS = (gltf.GLB, gltf.GLTF, obj.OBJ)
 
 
@@ -64,13 +68,14 @@ class Opener:
         """One entry. `above` wait for it: the level that places it, the models whose skeleton it is."""
         data = self.stack.read(path, context)
         file = self._file(data, path, context)
-        if file is not None and file.yields("placements") and not above:
-            return self._placed(read_level(file), path, context)
+        if file is not None and file.yields("placements") and not (file.yields("skeletons") and above):
+            return self._placed(file, (*above, path), context)
         if file is not None and file.yields("meshes"):
             return entered(self._by_layout(file, (*above, path), context), path)
         if file is not None and file.yields("skeletons"):
-            return entered(_own_clips(read_skeleton(file, context), file, context), path)
-        spec = format_for(path)
+            skeleton = _own_clips(read_skeleton(file, context), file, context)
+            return entered(with_markers(skeleton, file, context) if file.yields("markers") else skeleton, path)
+        spec = format_for(path, bytes(data[:HEAD_BYTES]))
         if spec is not None and spec.read is not None:
             found = spec.read(data, path, lambda name: self._bytes(name, path, context), context)
             return _noted(found.scene, found.faults)
@@ -90,17 +95,25 @@ class Opener:
             hint="Describe the format in a layout (docs/layouts.md), or extract the raw file.",
         )
 
-    def _placed(self, level: Level, path: str, context: Context) -> Scene:
-        """All that a level places; models that cannot be had are left out and told."""
+    def _placed(self, file: ParsedFile, above: tuple[str, ...], context: Context) -> Scene:
+        """All that a level, the last of `above`, places, and what it holds itself.
+
+        Models, and levels within it, that cannot be had are left out and told.
+        """
+        level, path = read_level(file), above[-1]
         models, faults = list[Scene](), list[Fault]()
         vertices = 0
         places = self.stack.resolve_all(level.models, path)
-        listed = list(zip(level.models, level.counts(), places, strict=True))
-        for (name, often, place), part in context.part(0.0, 0.9).each(listed, lambda one: one[0]):
+        listed = list(zip(level.models, level.tints, level.counts(), places, strict=True))
+        opened: dict[str, Scene] = {}
+        for (name, tint, often, place), part in context.part(0.0, 0.9).each(listed, lambda one: one[0]):
             model = Scene(name)
             if often:
                 try:
-                    model = self._one(_path_in(place, "model", name, path), part, (path,))
+                    found = _path_in(place, "model", name, path)
+                    if found not in opened:
+                        opened[found] = self._within(found, above, file, part)
+                    model = opened[found] if tint is None else tinted(opened[found], tint)
                 except InputError as error:
                     faults.append(error.fault)
             models.append(model)
@@ -112,8 +125,20 @@ class Opener:
                     file=path,
                     expected=f"at most {context.limits.vertices:,} vertices",
                 )
+        where = level.placements
+        if file.yields("meshes") and path not in opened:
+            models.append(self._by_layout(file, above, context.part(0.9, 1.0)))
+            where = where.with_one(len(models) - 1)
         title = path.rsplit("/", 1)[-1].rsplit(".", 1)[0]
-        return _noted(placed(title, models, level.placements, context.limits), faults)
+        return _noted(placed(title, models, where, context.limits), faults)
+
+    def _within(self, path: str, above: tuple[str, ...], level: ParsedFile, context: Context) -> Scene:
+        """A model or level that stands in the level that is the last of `above`: perhaps one of its own meshes."""
+        if path == above[-1] and level.yields("meshes"):
+            return entered(self._by_layout(level, above, context), path)
+        if path in above or len(above) > _DEEPEST_LEVEL:
+            raise InputError(ErrorCode.REFERENCE, f"the level '{path}' stands within itself", file=above[-1])
+        return self._one(path, context, above)
 
     def _path_of(self, what: str, name: str, beside: str) -> str:
         """Where a model or skeleton lies that the entry `beside` names; raises `InputError` with near names."""
@@ -125,7 +150,7 @@ class Opener:
         file = self._file(data, path, context)
         found: list[str] = []
         if file is None:
-            spec = format_for(path)
+            spec = format_for(path, bytes(data[:HEAD_BYTES]))
             if spec is not None and spec.read is not None:
                 spec.read(data, path, found.append, context)
             return list(dict.fromkeys(found))
@@ -153,6 +178,12 @@ class Opener:
     def clips(self, path: str, context: Context) -> tuple[LooseClip, ...]:
         """Clips by themselves; raises `InputError` when no layout reads them."""
         return read_clips(self._yielding("clips", path, context), context)
+
+    def rows(self, path: str, context: Context) -> list[dict[str, str]]:
+        """The rows of a table, as a layout or an open format says; raises `InputError`."""
+        data = self.stack.read(path, context)
+        file = self._file(data, path, context)
+        return read_tables(file, context) if file is not None and file.yields("tables") else read_rows(data, path)
 
     def level(self, path: str, context: Context) -> Level:
         """A level's placements; raises `InputError` when no layout reads it."""
@@ -220,7 +251,8 @@ class Opener:
         if skeleton is not None:
             scene, more = on_skeleton(scene, skeleton)
             faults += more
-        return _own_clips(_noted(replace(scene, notes=(*scene.notes, *file.notes)), faults), file, context)
+        scene = _own_clips(_noted(replace(scene, notes=(*scene.notes, *file.notes)), faults), file, context)
+        return with_markers(scene, file, context) if file.yields("markers") else scene
 
     def _skeleton(self, file: ParsedFile, above: tuple[str, ...], context: Context) -> tuple[Scene | None, list[Fault]]:
         """The skeleton that a model names, or that stands in its own file; without it, a fault says why."""

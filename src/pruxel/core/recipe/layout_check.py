@@ -17,11 +17,13 @@ from pruxel.core.binary.load import fault_at, key_marks, layout_faults, read_lay
 from pruxel.core.binary.schema import ExpressionText, Layout
 from pruxel.core.extract.clips import ClipsSpec, read_clips
 from pruxel.core.extract.corners import Shape
-from pruxel.core.extract.file import parse_file
+from pruxel.core.extract.file import parse_file, rows
 from pruxel.core.extract.level import PlacementsSpec, read_level
+from pruxel.core.extract.markers import MarkersSpec
 from pruxel.core.extract.material import FoundTexture, MaterialsSpec, read_materials
 from pruxel.core.extract.meshes import MeshesSpec, read_model
 from pruxel.core.extract.skeleton import SkeletonsSpec, read_skeleton, read_skeletons
+from pruxel.core.extract.tables import TablesSpec, read_tables
 from pruxel.core.extract.textures import TexturesSpec, read_textures
 from pruxel.core.native.codecs import CODECS
 from pruxel.core.scene.walk import world_from_local
@@ -36,8 +38,12 @@ SECTIONS: dict[str, type[BaseModel]] = {
     "clips": ClipsSpec,
     "materials": MaterialsSpec,
     "textures": TexturesSpec,
+    "markers": MarkersSpec,
+    "tables": TablesSpec,
 }
-_ALWAYS = frozenset({"file_end", "file_name", "endian", "start_of_record", "here", "row", "item", "group", "root"})
+_ALWAYS = frozenset(
+    {"file_end", "file_name", "endian", "start_of_record", "here", "row", "item", "group", "variant", "root"}
+)
 
 
 def check_layout(text: str, name: str, known: Known | None = None) -> tuple[Layout | None, list[Fault]]:
@@ -99,6 +105,11 @@ def what_it_yields(layout: Layout, data: memoryview, name: str) -> list[str]:
     if "placements" in layout.yields:
         level = read_level(file)
         found.append(f"{len(level.placements.model):,} placements of {len(level.models)} models")
+    if "tables" in layout.yields:
+        found.append(f"{len(read_tables(file, context)):,} rows of a table")
+    if "markers" in layout.yields:
+        spec = file.spec("markers", MarkersSpec)
+        found.append(f"{sum(1 for _ in rows(spec.each, spec.where, file.head, name)):,} named points")
     return found or [f"{len(file.head.values)} fields"]
 
 

@@ -9,15 +9,17 @@ from pydantic import BaseModel
 
 from pruxel.core.binary.functions.registry import FUNCTIONS
 from pruxel.core.binary.schema import FieldSpec, Layout, Match, Version
-from pruxel.core.extract.clips import ClipsSpec
+from pruxel.core.extract.clips import ClipsSpec, RootSpec
 from pruxel.core.extract.corners import Triangles
 from pruxel.core.extract.elements import WIDTHS, DescribedElements, ElementSpec, Vertices
 from pruxel.core.extract.frames import FramesSpec, RangesSpec
 from pruxel.core.extract.level import PlacementsSpec
+from pruxel.core.extract.markers import MarkersSpec
 from pruxel.core.extract.material import MaterialsSpec, TextureList
-from pruxel.core.extract.meshes import MeshesSpec, WeightedPoints
+from pruxel.core.extract.meshes import MeshesSpec, VariantsSpec, WeightedPoints
 from pruxel.core.extract.placing import PlacingSpec
 from pruxel.core.extract.skeleton import SkeletonsSpec
+from pruxel.core.extract.tables import TablesSpec
 from pruxel.core.extract.textures import TexturesSpec
 from pruxel.core.recipe.layout_check import SECTIONS
 from pruxel.core.sources.name_lists import Hashing
@@ -37,14 +39,18 @@ MODELS: dict[str, type[BaseModel]] = {
     "described": DescribedElements,
     "triangles": Triangles,
     "points": WeightedPoints,
+    "variants": VariantsSpec,
     "frames": FramesSpec,
     "ranges": RangesSpec,
     "skeletons": SkeletonsSpec,
     "clips": ClipsSpec,
+    "root": RootSpec,
     "materials": MaterialsSpec,
     "texture list": TextureList,
+    "markers": MarkersSpec,
     "placements": PlacementsSpec,
     "textures": TexturesSpec,
+    "tables": TablesSpec,
 }
 _SCALARS = "u8 i8 u16 i16 u32 i32 u64 i64 f16 f32 f64 unorm8 snorm8 unorm16 snorm16 unorm10_10_10_2 snorm10_10_10_2"
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -45,6 +45,7 @@ class SceneFacts:
     textures: tuple[str, ...]
     joints: int
     clips: tuple[str, ...]
+    variants: tuple[str, ...]
     parts: tuple[PartFacts, ...]
 
     @property
@@ -61,6 +62,12 @@ class Extent:
     low: Triple
     high: Triple
     area: float
+
+
+def variant_names(meshes: Sequence[Mesh]) -> tuple[str, ...]:
+    """The names of all variants of materials, in the order in which they are met."""
+    worn = (dressing.variant for mesh in meshes for p in mesh.primitives for dressing in p.dressings)
+    return tuple(dict.fromkeys(worn))
 
 
 def triangle_count(scene: Scene) -> int:
@@ -101,6 +108,7 @@ def measure(scene: Scene) -> SceneFacts:
         tuple(i.name for i in scene.images),
         len({j for s in scene.skins for j in s.joints}),
         tuple(c.name for c in scene.clips),
+        variant_names(scene.meshes),
         tuple(found),
     )
 

@@ -54,9 +54,17 @@ class Attribute:
     values: AnyArray
 
 
+@dataclass(frozen=True)
+class Dressing:
+    """The material of a primitive in one variant of the model (KHR_materials_variants)."""
+
+    variant: str
+    material: int = field(metadata=points_to("materials"))
+
+
 @dataclass(frozen=True, eq=False)
 class Primitive:
-    """Triangles of one material.
+    """Triangles of one material, or, in a variant of the model that `dressings` name, of another.
 
     positions (n, 3) float32 metres; indices (m, 3) uint32; normals (n, 3) float32 unit length; tangents
     (n, 4) float32 with the bitangent's sign in w; uvs: one (n, 2) float32 per set, origin top left; colors: one (n, 4)
@@ -78,6 +86,7 @@ class Primitive:
     attributes: tuple[Attribute, ...] = ()
     face_sizes: IndexArray | None = None
     material: int | None = field(default=None, metadata=points_to("materials"))
+    dressings: tuple[Dressing, ...] = ()
     targets: tuple[MorphTarget, ...] = ()
     origin: Origin = field(default_factory=Origin)
 

@@ -6,10 +6,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import accumulate
 
+import numpy as np
+
 from pruxel.core.base.arrays import AnyArray, DoubleArray
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.base.limits import Limits
 from pruxel.core.scene.edit import drop_unused, keep_nodes, merge, unique_names
+from pruxel.core.scene.materials import Material
 from pruxel.core.scene.model import Node, Scene
 from pruxel.core.scene.pose import stiff
 from pruxel.core.scene.walk import parts
@@ -26,6 +29,33 @@ class Placements:
     positions: DoubleArray
     rotations: DoubleArray
     scales: DoubleArray
+
+    def with_one(self, model: int) -> Placements:
+        """With one more, of a model that stands at the origin as it is."""
+        return Placements(
+            np.append(self.model, model),
+            np.concatenate([self.positions, np.zeros((1, 3))]),
+            np.concatenate([self.rotations, [(0.0, 0.0, 0.0, 1.0)]]),
+            np.concatenate([self.scales, np.ones((1, 3))]),
+        )
+
+
+def tinted(scene: Scene, tint: Sequence[float]) -> Scene:
+    """The scene with its colours multiplied with a tint of four numbers; what has no material gets one of that."""
+    color = tuple(min(max(float(value), 0.0), 1.0) for value in tint)
+    materials = [
+        replace(one, base_color=tuple(a * b for a, b in zip(one.base_color, color, strict=True)))  # type: ignore[arg-type]
+        for one in scene.materials
+    ]
+    bare = len(materials)
+    materials.append(Material("tint", base_color=color, metallic=0.0))  # type: ignore[arg-type]
+    meshes = tuple(
+        replace(
+            mesh, primitives=tuple(p if p.material is not None else replace(p, material=bare) for p in mesh.primitives)
+        )
+        for mesh in scene.meshes
+    )
+    return drop_unused(replace(scene, materials=tuple(materials), meshes=meshes))
 
 
 def placed(name: str, models: Sequence[Scene], where: Placements, limits: Limits) -> Scene:

@@ -8,6 +8,7 @@ from enum import StrEnum
 
 from pruxel.core.binary.recognise import holds
 from pruxel.core.binary.schema import Layout
+from pruxel.core.formats.beginnings import begins_as_gltf, begins_as_obj
 from pruxel.core.sources.patterns import matches
 
 HEAD_BYTES = 512
@@ -206,7 +207,7 @@ def _by_content(head: bytes) -> Kind | None:
     start = head.lstrip(b"\xef\xbb\xbf \t\r\n")
     if start.startswith((b"<?xml", b"<")):
         return next((kind for root, kind in _XML_ROOTS if root in head), None)
-    return None
+    return Kind.MODEL if begins_as_gltf(head) or begins_as_obj(head) else None
 
 
 def looks_like_text(head: bytes) -> bool:

@@ -15,7 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field, GetJsonSchemaHandler
 from pydantic.json_schema import JsonSchemaValue
 from pydantic_core import CoreSchema
 
-Target = Literal["part", "material", "texture", "joint", "clip", "entry", "workpiece"]
+Target = Literal["part", "material", "texture", "joint", "clip", "variant", "entry", "workpiece"]
 
 
 @dataclass(frozen=True)
@@ -45,6 +45,7 @@ MaterialName = Annotated[str, Refers("material")]
 TextureName = Annotated[str, Refers("texture")]
 Joint = Annotated[str, Refers("joint")]
 ClipName = Annotated[str, Refers("clip")]
+VariantName = Annotated[str, Refers("variant")]
 Entry = Annotated[str, Refers("entry")]
 WorkpieceId = Annotated[str, Refers("workpiece")]
 Metres = Annotated[float, Unit("m")]

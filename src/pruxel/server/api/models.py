@@ -93,6 +93,7 @@ class FactsOut(BaseModel):
     textures: list[str]
     joints: int
     clips: list[str]
+    variants: list[str]
     parts: list[PartOut]
 
 

@@ -12,7 +12,8 @@ from sqlalchemy.orm import Session
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
-from pruxel.core.sources.catalogue import names_by_code, read_pairs, read_rows
+from pruxel.core.recipe.inputs import Opener
+from pruxel.core.sources.catalogue import names_by_code, read_pairs
 from pruxel.core.sources.profile import GameTable
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import StoredStack, stored_entry, stored_stack
@@ -53,7 +54,7 @@ def aliases(job: Job, context: Context) -> None:
             if table.folder is None:
                 continue
             try:
-                names = names_by_code(table, read_rows(stack.read(table.file, part), table.file))
+                names = names_by_code(table, Opener(stack).rows(table.file, part))
             except InputError:
                 continue
             for code, name in names.items():
@@ -93,7 +94,7 @@ class Naming:
             return read_pairs(self.text)
         row, stack = stored_entry(self.entry)
         table = GameTable(file=row.path, group="", id=self.id_column, name=self.name_column)
-        return names_by_code(table, read_rows(stack.read_row(row, Context()), row.path))
+        return names_by_code(table, Opener(stack).rows(stack.pinned(row), Context()))
 
 
 def try_naming(project: uuid.UUID, naming: Naming) -> dict[str, Any]:

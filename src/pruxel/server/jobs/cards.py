@@ -10,7 +10,8 @@ from sqlalchemy import select
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
-from pruxel.core.sources.catalogue import Card, build_cards, is_catalogue, names_by_code, read_rows
+from pruxel.core.recipe.inputs import Opener
+from pruxel.core.sources.catalogue import Card, build_cards, is_catalogue, names_by_code
 from pruxel.core.sources.kinds import Kind
 from pruxel.core.sources.profile import GameTable
 from pruxel.server.jobs.stacks import stored_stack
@@ -33,7 +34,7 @@ def _lines(project: uuid.UUID, revision: int) -> tuple[Lines, tuple[str, ...]]:
         if not is_catalogue(table):
             continue
         try:
-            names = names_by_code(table, read_rows(stack.read(table.file, Context()), table.file))
+            names = names_by_code(table, Opener(stack).rows(table.file, Context()))
         except InputError as error:
             problems.append(error.fault.line())
             continue

@@ -19,7 +19,6 @@ from pruxel.core.images.decode import decode_image
 from pruxel.core.native.sounds import read_wave
 from pruxel.core.recipe.differences import describe_difference
 from pruxel.core.recipe.inputs import Opener
-from pruxel.core.sources.catalogue import read_rows
 from pruxel.server.jobs.stacks import StoredStack, at_source, stored_entry
 from pruxel.server.store.database import session
 from pruxel.server.store.tables import EntryRow
@@ -53,7 +52,7 @@ def _look(row: EntryRow, stack: StoredStack) -> Values:
         case "level":
             return {"level": _level(Opener(stack).level(path, context))}
         case "table":
-            rows = read_rows(stack.read_row(row, context), row.path)
+            rows = Opener(stack).rows(path, context)
             columns = list(rows[0]) if rows else []
             shown = [[line.get(c, "") for c in columns] for line in rows[:_MOST_ROWS]]
             return {"table": {"columns": columns, "rows": shown, "total": len(rows)}}

@@ -30,6 +30,7 @@ const choices = computed((): Record<Target, string[]> => ({
   material: content?.facts.materials ?? [],
   texture: content?.facts.textures ?? [],
   clip: content?.facts.clips ?? [],
+  variant: content?.facts.variants ?? [],
   joint: [],
   entry: entries.value,
   workpiece: workpieces.map((w) => w.id),

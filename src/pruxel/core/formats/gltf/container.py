@@ -16,6 +16,7 @@ MAGIC, JSON_CHUNK, BINARY_CHUNK = 0x46546C67, 0x4E4F534A, 0x004E4942
 READABLE = frozenset(
     {
         "KHR_lights_punctual",
+        "KHR_materials_variants",
         "KHR_materials_pbrSpecularGlossiness",
         "KHR_mesh_quantization",
         "KHR_texture_transform",

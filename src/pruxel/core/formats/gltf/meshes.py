@@ -12,6 +12,7 @@ from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.formats.fields import Fields
 from pruxel.core.formats.gltf.access import Access
 from pruxel.core.formats.gltf.extras import extras_text
+from pruxel.core.formats.gltf.variants import dressings_in
 from pruxel.core.geometry.flat import unshared
 from pruxel.core.geometry.normals import vertex_normals
 from pruxel.core.scene.model import Attribute, Mesh, MorphTarget, Primitive, Strokes
@@ -28,6 +29,7 @@ class MeshReader:
 
     access: Access
     materials: int
+    variants: tuple[str, ...] = ()
     faults: list[Fault] = field(default_factory=list)
 
     def mesh(self, found: Fields, number: int) -> Mesh:
@@ -135,6 +137,7 @@ class MeshReader:
             weights=weights,
             attributes=tuple(self._custom(attributes, count)),
             material=item.index("material", self.materials, None),
+            dressings=dressings_in(extensions, self.variants, self.materials),
             targets=tuple(self._target(t, n, names, count) for n, t in enumerate(item.objects("targets"))),
             origin=Origin(entry=self.access.name, record=item.place),
         )

@@ -13,6 +13,7 @@ from pruxel.core.formats.gltf.clips import ClipReader
 from pruxel.core.formats.gltf.extras import extras_text
 from pruxel.core.formats.gltf.meshes import MeshReader
 from pruxel.core.formats.gltf.nodes import NodeReader, camera, light, unskinned
+from pruxel.core.formats.gltf.variants import VARIANTS, names_in
 from pruxel.core.formats.registry import Find, ReadResult
 from pruxel.core.images.decode import image_info, media_type
 from pruxel.core.scene.checks import entered, tree_without_rings
@@ -52,7 +53,7 @@ class _Reader:
         document.pass_over("extensionsUsed")
         listed = document.objects("nodes")
         mesh_list, skin_list = document.objects("meshes"), document.objects("skins")
-        camera_list, light_list = document.objects("cameras"), self._lights()
+        camera_list, light_list = document.objects("cameras"), self._extension("KHR_lights_punctual", "lights")
         counts = {
             "meshes": len(mesh_list),
             "skins": len(skin_list),
@@ -93,10 +94,11 @@ class _Reader:
         told = tuple(f"{name}: {note}" for note in self.notes)
         return ReadResult(entered(replace(scene, notes=told), name), faults)
 
-    def _lights(self) -> list[Fields]:
+    def _extension(self, name: str, key: str) -> list[Fields]:
+        """What an extension of the whole document lists."""
         extensions = self.document.object("extensions")
-        found = None if extensions is None else extensions.object("KHR_lights_punctual")
-        return [] if found is None else found.objects("lights")
+        found = None if extensions is None else extensions.object(name)
+        return [] if found is None else found.objects(key)
 
     def _stages(self, nodes: list[Node], count: int) -> tuple[list[Stage], int]:
         """All scenes and which of them is shown: without any, all nodes that stand below none."""
@@ -122,7 +124,8 @@ class _Reader:
         return stages, shown
 
     def _meshes(self, listed: list[Fields], count: int) -> list[Mesh]:
-        reader = MeshReader(self.access, count, self.faults)
+        variants = names_in(self._extension(VARIANTS, "variants"))
+        reader = MeshReader(self.access, count, variants, self.faults)
         meshes = []
         for number, found in enumerate(listed):
             self.context.progress(number / len(listed), self.access.name)

@@ -19,10 +19,12 @@ from pruxel.core.formats.gltf.buffers import SHAPES, Buffers
 from pruxel.core.formats.gltf.container import BINARY_CHUNK, JSON_CHUNK, MAGIC
 from pruxel.core.formats.gltf.extras import extras_json
 from pruxel.core.formats.gltf.materials import extensions_used, material_json, sampler_json
+from pruxel.core.formats.gltf.variants import names_json
 from pruxel.core.formats.gltf.write_meshes import mesh_json
 from pruxel.core.formats.registry import OutFile
 from pruxel.core.formats.textures import ImageFile, image_files
 from pruxel.core.scene.materials import Sampler, Texture
+from pruxel.core.scene.measure import variant_names
 from pruxel.core.scene.model import Camera, Clip, Light, Node, Scene, Skin, Stage
 
 Json = dict[str, Any]
@@ -77,19 +79,21 @@ def _document(scene: Scene, buffers: Buffers) -> Json:
     samplers: list[Sampler] = list(dict.fromkeys(t.sampler for t in scene.textures))
     stages = (Stage(scene.name, scene.roots), *scene.stages)
     lights = [_light(light) for light in scene.lights]
-    extensions = {"extensions": {_LIGHTS: {"lights": lights}}} if lights else {}
+    variants = variant_names(scene.meshes)
+    extensions = {_LIGHTS: {"lights": lights}} if lights else {}
+    extensions |= names_json(variants)
     return (
         {"asset": {"version": "2.0", "generator": f"Pruxel {__version__}"}}
         | {"scene": 0, "scenes": [{"name": stage.name} | _listed("nodes", stage.roots) for stage in stages]}
         | _listed("nodes", [_node(node) for node in scene.nodes])
-        | _listed("meshes", [mesh_json(mesh, buffers, scene.materials) for mesh in scene.meshes])
+        | _listed("meshes", [mesh_json(mesh, buffers, scene.materials, variants) for mesh in scene.meshes])
         | _listed("materials", [material_json(material) for material in scene.materials])
         | _listed("samplers", [sampler_json(sampler) for sampler in samplers])
         | _listed("textures", [_texture(texture, samplers.index(texture.sampler)) for texture in scene.textures])
         | _listed("skins", [_skin(skin, buffers) for skin in scene.skins])
         | _listed("cameras", [_camera(camera) for camera in scene.cameras])
         | _listed("animations", [_clip(clip, buffers) for clip in scene.clips if clip.channels])
-        | extensions
+        | ({"extensions": extensions} if extensions else {})
         | extras_json(scene.extras)
     )
 

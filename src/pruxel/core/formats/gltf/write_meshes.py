@@ -10,6 +10,7 @@ import numpy as np
 from pruxel.core.base.arrays import AnyArray, FloatArray
 from pruxel.core.formats.gltf.buffers import ARRAY_BUFFER, ELEMENT_ARRAY_BUFFER, SHAPES, Buffers
 from pruxel.core.formats.gltf.extras import extras_json
+from pruxel.core.formats.gltf.variants import dressings_json
 from pruxel.core.geometry.tangents import vertex_tangents
 from pruxel.core.scene.materials import Material, TextureRef
 from pruxel.core.scene.model import Mesh, MorphTarget, Primitive, Strokes
@@ -19,9 +20,9 @@ _SMALL = 65_535
 _POINTS, _LINES = 0, 1
 
 
-def mesh_json(mesh: Mesh, buffers: Buffers, materials: Sequence[Material]) -> Json:
+def mesh_json(mesh: Mesh, buffers: Buffers, materials: Sequence[Material], variants: Sequence[str]) -> Json:
     """A mesh whose primitives and strokes all have something to show."""
-    primitives = [_primitive(p, buffers, materials) for p in mesh.primitives]
+    primitives = [_primitive(p, buffers, materials) | dressings_json(p.dressings, variants) for p in mesh.primitives]
     found: Json = {"name": mesh.name, "primitives": primitives + [_strokes(s, buffers) for s in mesh.strokes]}
     names = [t.name for p in mesh.primitives[:1] for t in p.targets]
     if mesh.target_weights and names:

@@ -1,5 +1,6 @@
 """Wavefront OBJ with its MTL. Source: Wavefront, "Object Files (.obj)", Appendix B1, and the PBR keys in common use."""
 
+from pruxel.core.formats.beginnings import begins_as_obj
 from pruxel.core.formats.obj.read import read
 from pruxel.core.formats.obj.write import told_losses, write
 from pruxel.core.formats.registry import Format, register
@@ -14,6 +15,7 @@ OBJ = register(
         write,
         read,
         told_losses,
+        begins_as_obj,
     ),
 )
 
