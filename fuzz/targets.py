@@ -178,7 +178,7 @@ def described(_world: World, name: str, data: bytes) -> None:
 
 @lru_cache(maxsize=64)
 def _example(name: str) -> Layout:
-    return load_layout(examples.layouts()[name.partition(".")[0]], name)
+    return examples.loaded(name.partition(".")[0])
 
 
 def profile(_world: World, name: str, data: bytes) -> None:

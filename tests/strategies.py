@@ -10,7 +10,18 @@ from hypothesis import strategies as st
 from pruxel.core.base.arrays import as_floats, as_indices
 from pruxel.core.geometry.normals import vertex_normals
 from pruxel.core.scene.materials import Material
-from pruxel.core.scene.model import Clip, ClipChannel, Mesh, MorphTarget, Node, Primitive, Scene, Skin, as_matrix
+from pruxel.core.scene.model import (
+    Clip,
+    ClipChannel,
+    Dressing,
+    Mesh,
+    MorphTarget,
+    Node,
+    Primitive,
+    Scene,
+    Skin,
+    as_matrix,
+)
 from pruxel.core.scene.walk import world_from_local
 from tests.scenes import box
 
@@ -45,7 +56,9 @@ def world(rng: np.random.Generator) -> Scene:
         nodes[0] = _node(rng, 0, children[0], meshes, joints, bare=False)
     tops = [n for n in range(count) if above[n] < 0]
     roots = tuple(n for n in tops if n == 0 or rng.random() < 0.85)
-    scene = Scene("world", nodes=tuple(nodes), roots=roots, meshes=meshes, materials=(Material("plain"),))
+    scene = Scene(
+        "world", nodes=tuple(nodes), roots=roots, meshes=meshes, materials=(Material("plain"), Material("other"))
+    )
     if not joints:
         return _with_clips(rng, scene)
     bind = np.linalg.inv(world_from_local(scene)[joints]) if _is_even(scene, joints) else np.tile(np.eye(4), (len(joints), 1, 1))  # fmt: skip
@@ -113,7 +126,14 @@ def _mesh(rng: np.random.Generator, name: str, joints: int) -> Mesh:
         targets = (MorphTarget("swell", as_floats(base.positions * rng.uniform(-0.5, 0.5), 3)),) if morphs else ()
         made.append(
             Primitive(
-                base.positions, base.indices, normals=base.normals, uvs=base.uvs, material=0, targets=targets, **pulls
+                base.positions,
+                base.indices,
+                normals=base.normals,
+                uvs=base.uvs,
+                material=0,
+                targets=targets,
+                dressings=(Dressing("worn", 1),) if rng.random() < 0.3 else (),
+                **pulls,
             )
         )
     return Mesh(name, tuple(made), target_weights=(float(rng.uniform(0, 1)),) if morphs and rng.random() < 0.5 else ())

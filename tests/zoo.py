@@ -18,7 +18,11 @@ def models() -> list[Path]:
 
 def readable() -> list[Path]:
     """Those whose format we read."""
-    return [path for path in models() if (spec := format_for(path.name, path.read_bytes()[:512])) is not None and spec.read is not None]
+    return [
+        path
+        for path in models()
+        if (spec := format_for(path.name, path.read_bytes()[:512])) is not None and spec.read is not None
+    ]
 
 
 def label(path: Path) -> str:

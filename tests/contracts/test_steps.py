@@ -20,8 +20,9 @@ from pruxel.core.recipe.document import Recipe, StepUse, load_recipe, recipe_tex
 from pruxel.core.recipe.run import run_recipe
 from pruxel.core.scene.checks import problems
 from pruxel.core.scene.digest import digest
+from pruxel.core.scene.materials import Material
 from pruxel.core.scene.measure import measure
-from pruxel.core.scene.model import Mesh, Node, Scene
+from pruxel.core.scene.model import Dressing, Mesh, Node, Scene
 from pruxel.core.scene.walk import parts
 from pruxel.core.steps.references import Reference
 from pruxel.core.steps.registry import STEPS, Library
@@ -32,6 +33,7 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "flip_faces": {"parts": ["small"]},
     "set_units": {"factor": 0.01},
     "show_parts": {"parts": ["large"], "action": "keep"},
+    "wear_variant": {"variant": "festive"},
 }
 
 
@@ -53,6 +55,22 @@ def lonely_skeleton() -> Scene:
     return replace(animated(), nodes=tuple(replace(n, mesh=None, skin=None) for n in animated().nodes), meshes=())
 
 
+def dressed(scene: Scene) -> Scene:
+    """The scene in which every second primitive has another material in the variant "festive"."""
+    festive = len(scene.materials)
+    meshes = tuple(
+        replace(
+            mesh,
+            primitives=tuple(
+                replace(p, dressings=(Dressing("festive", festive),)) if number % 2 == 0 else p
+                for number, p in enumerate(mesh.primitives)
+            ),
+        )
+        for mesh in scene.meshes
+    )
+    return replace(scene, meshes=meshes, materials=(*scene.materials, Material("festive", base_color=(1, 0, 0, 1))))
+
+
 def only_lines() -> Scene:
     mesh = replace(everything().meshes[1], primitives=())
     whole = replace(everything(), skins=(), clips=(), cameras=(), lights=(), meshes=(mesh,))
@@ -65,9 +83,9 @@ def nothing_in_it() -> Scene:
 
 # Scenes such as files give: what a step does not know it must leave alone, never fall over.
 SCENES: dict[str, Callable[[], Scene]] = {
-    "boxes": two_boxes,
-    "animated": animated,
-    "everything": everything,
+    "boxes": lambda: dressed(two_boxes()),
+    "animated": lambda: dressed(animated()),
+    "everything": lambda: dressed(everything()),
     "skeleton": lonely_skeleton,
     "lines": only_lines,
     "empty": nothing_in_it,
@@ -174,6 +192,21 @@ def test_dropping_parts_drops_what_only_they_used() -> None:
     kept = run_recipe(animated(), [StepUse(step="show_parts", params={"parts": ["body"]})], MemoryCache(), Context())
     assert kept.scene.skins[0].joints
     assert problems(kept.scene) == []
+
+
+def test_a_variant_is_worn_by_the_chosen_parts() -> None:
+    scene, step = dressed(two_boxes()), STEPS.get("wear_variant")
+    [small] = [n for n, node, _ in parts(scene) if node.name == "small"]
+    found = step.run(scene, step.parse({"variant": "festive", "parts": ["small"]}), Context()).scene
+    worn = {node.name: found.materials[p.material].name if p.material is not None else None
+            for _, node, mesh in parts(found) for p in mesh.primitives}  # fmt: skip
+    assert worn["small"] == "festive"
+    assert worn["large"] != "festive"
+    assert not any(p.dressings for p in found.meshes[found.nodes[small].mesh or 0].primitives)
+    kept = step.run(scene, step.parse({"variant": "festive", "others": True}), Context()).scene
+    assert measure(kept).variants == ("festive",)
+    with pytest.raises(UsageError, match="no variant called 'plain'"):
+        step.run(scene, step.parse({"variant": "plain"}), Context())
 
 
 def test_a_changed_step_recomputes_only_from_there() -> None:

@@ -83,6 +83,16 @@ def test_nothing_of_an_open_format_is_unknown() -> None:
     assert strange == []
 
 
+def test_what_we_read_is_known_without_its_ending() -> None:
+    """By its first bytes alone; not what is empty, broken in its first lines, or text of two bytes a character."""
+    lost = [
+        zoo.label(p) for p in READABLE if format_for("some file", p.read_bytes()[:512]) is not format_for(p.name, b"")
+    ]
+    assert {Path(name).name for name in lost} <= {"box_UTF16BE.obj", "empty.obj", "malformed2.obj"}
+    for path in zoo.models():
+        assert path in READABLE or format_for("some file", path.read_bytes()[:512]) is None, path
+
+
 @EACH
 def test_it_is_read_whole_or_refused_clearly(path: Path) -> None:
     found = opened(path)

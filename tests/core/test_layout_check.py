@@ -11,10 +11,18 @@ from typer.testing import CliRunner
 
 from fuzz import examples
 from pruxel.cli.main import app
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import InputError
 from pruxel.core.binary.explain import explained
 from pruxel.core.binary.expressions import compile_expression
 from pruxel.core.binary.load import load_layout
+from pruxel.core.binary.parse import parse
+from pruxel.core.binary.schema import Layout
+from pruxel.core.binary.yaml_text import write_yaml
 from pruxel.core.recipe.layout_check import check_layout
+from pruxel.core.sources.layout_files import load_layout_file, load_together, written_in
+from pruxel.core.sources.profile_files import load_profile
+from pruxel.core.sources.profile_layouts import with_layout
 
 LAYOUTS = sorted((Path(__file__).resolve().parents[2] / "src/pruxel/sample/data/layouts").glob("*.yaml"))
 SKELETON = next(path for path in LAYOUTS if path.stem == "skeleton")
@@ -136,3 +144,72 @@ def test_what_expressions_do_not_have_is_said_in_our_words(text: str, words: str
     with pytest.raises(ValueError, match=words) as told:
         compile_expression(text)
     assert not any(name in str(told.value) for name in ("Pow", "Comp", "Lambda", "Dict", "Is,"))
+
+
+def test_unknown_types_are_told_beside_other_mistakes() -> None:
+    text = (
+        SKELETON.read_text()
+        .replace("type: f32x3", "type: f23x3")
+        .replace("type: i16", "type: int")
+        .replace("joint: name", "jiont: name")
+    )
+    _, faults = check_layout(text, "s.yaml")
+    told = sorted(fault.line() for fault in faults)
+    assert sum("is neither a type nor a record" in line for line in told) == 2
+    assert any("'f23x3'" in line for line in told)
+    lines = {int(str(fault.field).split(",")[0].split()[-1]) for fault in faults}
+    wanted = {n + 1 for n, line in enumerate(text.splitlines()) if "f23x3" in line or "type: int" in line}
+    assert wanted <= lines
+
+
+ROWS = "layout: rows\nconstants: {most: 9}\nrecords: {file: [], row: [{name: a, type: u8}, {name: b, type: u8}]}\n"
+USER = "layout: user\ninclude: rows\nrecords: {file: [{name: all, type: row, count: most}]}\n"
+
+
+def known(*texts: str) -> list[Layout]:
+    return load_together([written_in(text, f"file {number}") for number, text in enumerate(texts)], "here")
+
+
+def test_records_are_included_in_whatever_order_they_stand() -> None:
+    for texts in ((ROWS, USER), (USER, ROWS)):
+        user = next(one for one in known(*texts) if one.layout == "user")
+        assert parse(user, memoryview(bytes(range(18))), "x", Context())["all"].column("b").tolist() == list(
+            range(1, 18, 2)
+        )
+        # What is written out needs nothing else.
+        alone = load_layout(write_yaml(user.model_dump(mode="json", by_alias=True, exclude_defaults=True)), "alone")
+        assert alone == user
+    third = "layout: third\ninclude: [user]\nrecords: {file: [{name: all, type: row}]}\n"
+    assert [one.layout for one in known(third, USER, ROWS)] == ["third", "user", "rows"]
+
+
+@pytest.mark.parametrize(
+    ("texts", "words"),
+    [
+        ((USER,), "there is no layout 'rows' to include"),
+        ((ROWS.replace("constants", "include: user\nconstants"), USER), "in a ring: rows → user → rows"),
+        (
+            (ROWS, USER.replace("records: {", "records: {row: [], ")),
+            "'row' stands in 'records' here and in the included",
+        ),
+        ((ROWS, USER.replace("include: rows", "include: {a: 1}")), "neither a type nor a record"),
+    ],
+)
+def test_what_cannot_be_included_is_told(texts: tuple[str, ...], words: str) -> None:
+    with pytest.raises(InputError) as caught:
+        known(*texts)
+    assert words in caught.value.fault.line()
+
+
+def test_a_profile_and_a_folder_give_what_is_included(tmp_path: Path) -> None:
+    (tmp_path / "user.yaml").write_text(USER)
+    (tmp_path / "rows.yaml").write_text(ROWS)
+    (tmp_path / "broken.yaml").write_text("layout: [")
+    assert load_layout_file(tmp_path / "user.yaml").records["row"]
+    (tmp_path / "p.yaml").write_text("profile: 1\nname: Reef\nlayouts: [user.yaml, rows.yaml]\n")
+    assert [one.layout for one in load_profile(tmp_path / "p.yaml").profile.layouts] == ["user", "rows"]
+    saved = with_layout("profile: 1\nname: Reef\nlayouts:\n  - layout: rows\n    records: {file: [], row: [{name: a, type: u8}]}\n",
+                        USER.replace("count: most", "count: 2"), "Reef")  # fmt: skip
+    assert "include: rows" in saved
+    with pytest.raises(InputError, match="no layout 'rows' to include"):
+        with_layout("profile: 1\nname: Reef\n", USER, "Reef")

@@ -16,11 +16,12 @@ from pruxel.core.binary.schema import Layout
 from pruxel.core.extract.clips import LooseClip, read_clips, with_clips
 from pruxel.core.extract.file import ParsedFile, first_that_reads, parse_file
 from pruxel.core.extract.level import Level, read_level
+from pruxel.core.extract.markers import with_markers
 from pruxel.core.extract.meshes import LooseModel, read_model
 from pruxel.core.extract.skeleton import read_skeleton
 from pruxel.core.geometry.transforms import compose
 from pruxel.core.scene.checks import problems
-from pruxel.core.scene.model import Primitive, Scene
+from pruxel.core.scene.model import Node, Primitive, Scene
 from pruxel.core.scene.pose import posed
 from pruxel.core.scene.walk import world_from_local
 from pruxel.core.sources.kinds import layouts_for
@@ -601,3 +602,54 @@ def test_several_skeletons_of_a_file_are_numbered_through() -> None:
     assert np.allclose(world_from_local(scene)[:, 0, 3], [1, 2, -1, -3, -1])
     assert np.allclose(world_from_local(scene) @ skin.inverse_bind, np.eye(4))
     assert scene.roots == (0, 2, 3)
+
+
+@pytest.mark.parametrize(
+    ("markers", "words"),
+    [
+        ("{each: 2, translation: 'points[0:3]', rotation: 'turns'}", "differs in length"),
+        ("{each: 1, translation: 'points[0:2] / 0'}", "stands nowhere"),
+        ("{each: 1, rotation: 'points[0]'}", "places no point"),
+        ("{each: 1, matrix: points}", "a 4x4 matrix"),
+        ("{each: name_that_is_not, translation: points}", "there is no 'name_that_is_not'"),
+    ],
+)
+def test_named_points_that_stand_nowhere_are_told(markers: str, words: str) -> None:
+    file = file_of(
+        "  file: [{name: points, type: f32x3, count: '4'}, {name: turns, type: f32x4, count: '2'}]",
+        f"  markers: {markers}",
+        SQUARE.tobytes() + np.tile(np.array([0, 0, 0, 1], "<f4"), 2).tobytes(),
+    )
+    with pytest.raises(InputError) as caught:
+        with_markers(Scene("x"), file, Context())
+    assert words in caught.value.fault.line()
+
+
+def test_a_point_without_its_joint_stands_in_the_model_and_is_told() -> None:
+    file = file_of(
+        "  file: [{name: points, type: f32x3, count: '4'}]",
+        "  markers: {each: points, name: \"'p' + text(row)\", joint: \"'hip' if row < 2 else ''\", translation: item}",
+        SQUARE.tobytes(),
+    )
+    scene = with_markers(Scene("x", nodes=(Node("hip", translation=(0, 5, 0)),), roots=(0,)), file, Context())
+    assert problems(scene) == []
+    assert scene.notes == ()
+    assert world_from_local(scene)[2][:3, 3].tolist() == [1, 5, 0]
+    alone = with_markers(Scene("x"), file, Context())
+    assert len(alone.roots) == 4
+    assert "the point 'p0' names the joint 'hip'" in alone.notes[0]
+
+
+def test_a_test_sees_no_further_than_the_first_bytes() -> None:
+    """A condition over a field that lies beyond them, or that cannot be worked out, is of no file."""
+    text = "layout: odd\nmatch: {test: TEST}\nrecords:\n  file:\n    - {name: a, type: u32}\n    - {name: far, type: u8, at: '600'}\n"
+    for test, claims in (
+        ("a == 7", True),
+        ("far == 0", False),
+        ("a // 0 == 1", False),
+        ("'text'", False),
+        ("a == 8", False),
+    ):
+        layout = load_layout(text.replace("TEST", f'"{test}"'), "odd")
+        head = struct.pack("<I", 7) + bytes(508)
+        assert bool(layouts_for(head, 2000, "x", [layout])) is claims, test

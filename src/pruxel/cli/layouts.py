@@ -24,6 +24,7 @@ def check(
     """Tell all that is wrong with a layout, with line and column; then read files by it."""
     from pruxel.core.recipe.layout_check import check_layout, what_it_yields
     from pruxel.core.sources.files import map_file, read_text
+    from pruxel.core.sources.folder import FileSource
     from pruxel.core.sources.layout_files import known_beside
 
     with told():
@@ -35,7 +36,7 @@ def check(
             raise typer.Exit(EXIT_INPUT)
         sys.stdout.write(f"{layout.name}: holds together; yields {', '.join(found.yields) or 'records'}\n")
         for path in files or ():
-            for line in what_it_yields(found, map_file(path), path.name):
+            for line in what_it_yields(found, map_file(path), path.name, FileSource(path).beside):
                 sys.stdout.write(f"{path.name}: {line}\n")
 
 
@@ -51,10 +52,11 @@ def explain(
     from pruxel.core.base.errors import InputError
     from pruxel.core.binary.explain import explained
     from pruxel.core.sources.files import map_file
+    from pruxel.core.sources.folder import FileSource
     from pruxel.core.sources.layout_files import load_layout_file
 
     with told():
-        tree, fault = explained(load_layout_file(layout), map_file(file), file.name, depth)
+        tree, fault = explained(load_layout_file(layout), map_file(file), file.name, depth, FileSource(file).beside)
         if as_json:
             print_json({"fields": tree, "fault": None if fault is None else fault.line()})
         else:

@@ -2223,6 +2223,8 @@ export interface components {
             textures: string[];
             /** Triangles */
             triangles: number;
+            /** Variants */
+            variants: string[];
             /** Vertices */
             vertices: number;
         };

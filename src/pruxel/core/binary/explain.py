@@ -10,6 +10,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import Fault, InputError
 from pruxel.core.binary.fields.varying import Varying
 from pruxel.core.binary.parse import parse
+from pruxel.core.binary.reading import Beside
 from pruxel.core.binary.records import Record, Table
 from pruxel.core.binary.schema import Layout
 
@@ -17,14 +18,18 @@ _SHOWN_ITEMS = 20
 _SHOWN_TEXT = 80
 
 
-def explained(layout: Layout, data: memoryview, name: str, depth: int) -> tuple[list[dict[str, Any]], Fault | None]:
+def explained(
+    layout: Layout, data: memoryview, name: str, depth: int, beside: Beside | None = None
+) -> tuple[list[dict[str, Any]], Fault | None]:
     """The fields of a file, `depth` levels of them, and why reading ended when it did.
+
+    `beside` gives the bytes of files by their names.
 
     A field is `name`, `bytes` (first, and the one after the last), `value` in words, and the `fields` of records.
     """
     begun: list[Record] = []
     try:
-        record = parse(layout, data, name, Context(), any_version=True, begun=begun.append)
+        record = parse(layout, data, name, Context(), any_version=True, beside=beside, begun=begun.append)
     except InputError as error:
         return (_fields(begun[0], depth) if begun else []), error.fault
     return _fields(record, depth), None

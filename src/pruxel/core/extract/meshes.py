@@ -46,9 +46,9 @@ class WeightedPoints(Strict):
 
 
 class VariantsSpec(Strict):
-    """Other materials of the same parts: one variant an item of `each`, known as `variant` (its number is `row`).
+    """Other materials of the same parts: one variant an item of `each`, known as `variant`.
 
-    All else is said as of a part, whose fields are seen too.
+    That is a record, a text, or a number where `each` is one. All else is said as of a part, whose fields are seen too.
     """
 
     each: ExpressionText
@@ -295,7 +295,7 @@ def _variants(scope: Record, spec: VariantsSpec, file: ParsedFile) -> Iterator[t
     """The name of each variant, and what it says of the material."""
     taken: set[str] = set()
     for number, item in enumerate(items_of(spec.each, scope, file.entry)):
-        inside = scope.below(variant=item, row=number)
+        inside = scope.below(variant=item)
         name = f"variant {number + 1}" if spec.name is None else text_of(spec.name, inside, file.entry)
         name = name if name not in taken else f"{name}.{number + 1}"
         taken.add(name)

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
+from pruxel.core.binary.reading import Beside
 from pruxel.core.binary.versions import fitting_layouts
 from pruxel.core.extract.clips import LooseClip, read_clips, with_clips
 from pruxel.core.extract.file import ParsedFile, first_that_reads
@@ -222,12 +223,13 @@ class Opener:
         if not described or all(layout.reads == "pack" for layout in described):
             return None
 
-        def beside(name: str) -> memoryview | None:
-            found = self.stack.resolve(name, path)
-            return None if found.path is None else self.stack.read(found.path, context)
-
         return first_that_reads(
-            fitting_layouts(described, data, path), data, path, self.stack.profile.conventions, context, beside
+            fitting_layouts(described, data, path),
+            data,
+            path,
+            self.stack.profile.conventions,
+            context,
+            beside(self.stack, path, context),
         )
 
     def _bytes(self, name: str, beside: str, context: Context) -> bytes | None:
@@ -325,6 +327,16 @@ class Opener:
             return FoundTexture(found.path, bytes(self.picture(found.path, context)))
         except InputError as error:
             return FoundTexture(found.path, None, error.fault.line())
+
+
+def beside(stack: MergedView, path: str, context: Context) -> Beside:
+    """What gives the bytes of the entries that the one at `path` names."""
+
+    def read(name: str) -> memoryview | None:
+        found = stack.resolve(name, path)
+        return None if found.path is None else stack.read(found.path, context)
+
+    return read
 
 
 def _path_in(found: Resolution, what: str, name: str, beside: str) -> str:

@@ -14,6 +14,7 @@ from pruxel.core.binary.elements import element
 from pruxel.core.binary.expressions import compile_expression
 from pruxel.core.binary.include import Known
 from pruxel.core.binary.load import fault_at, key_marks, layout_faults, read_layout
+from pruxel.core.binary.reading import Beside
 from pruxel.core.binary.schema import ExpressionText, Layout
 from pruxel.core.extract.clips import ClipsSpec, read_clips
 from pruxel.core.extract.corners import Shape
@@ -74,13 +75,16 @@ def check_layout(text: str, name: str, known: Known | None = None) -> tuple[Layo
     return layout, found
 
 
-def what_it_yields(layout: Layout, data: memoryview, name: str) -> list[str]:
-    """A line for each kind of thing that a file holds by a layout; raises `InputError`."""
+def what_it_yields(layout: Layout, data: memoryview, name: str, beside: Beside | None = None) -> list[str]:
+    """A line for each kind of thing that a file holds by a layout; raises `InputError`.
+
+    `beside` gives the bytes of files by their names.
+    """
     context, found = Context(), list[str]()
     if "entries" in layout.yields:
         table = read_table(layout, data, name, context, {}, any_version=False)
         return [f"{len(table):,} entries"]
-    file = parse_file(data, layout, name, Conventions(), context)
+    file = parse_file(data, layout, name, Conventions(), context, beside)
     if "skeletons" in layout.yields:
         found += [f"skeleton '{one.name}', {len(one.nodes):,} joints" for one in read_skeletons(file, context)]
     if "meshes" in layout.yields:

@@ -173,6 +173,13 @@ class FileSource:
                     stat = path.stat()
                     yield Listed(relative, kind, stat.st_size, stat.st_size, "stored", stat.st_mtime_ns)
 
+    def beside(self, name: str) -> memoryview | None:
+        """The bytes of a neighbour, None where there is none."""
+        try:
+            return self.read(name.replace("\\", "/").removeprefix("./"), Context())
+        except InputError:
+            return None
+
     def read(self, path: str, context: Context) -> memoryview:
         """The bytes of the file or of a neighbour."""
         return FolderSource(self.file.parent, self.knowledge).read(path, context)

@@ -22,7 +22,7 @@ from pruxel.core.guessing.regions import strip_of
 from pruxel.core.images.decode import media_type
 from pruxel.core.pictures.bones import visible
 from pruxel.core.pictures.sheet import texture_sheet
-from pruxel.core.recipe.inputs import Opener
+from pruxel.core.recipe.inputs import Opener, beside
 from pruxel.core.recipe.layout_check import check_layout, what_it_yields
 from pruxel.core.scene.images import EncodedImage, Image
 from pruxel.core.scene.model import Scene
@@ -131,11 +131,12 @@ def described(entry: int, text: str) -> Values:
     plain = split_source(path)[1]
     found["constants"] = layout.constants
     found["claims"] = bool(layouts_for(bytes(data[:HEAD_BYTES]), len(data), plain, [layout]))
-    fields, fault = explained(layout, data, plain, _DEPTH)
+    others = beside(stack, plain, Context())
+    fields, fault = explained(layout, data, plain, _DEPTH, others)
     found["fields"] = [_field(one) for one in fields]
     try:
         if fault is None:
-            found["yields"] = what_it_yields(layout, data, plain)
+            found["yields"] = what_it_yields(layout, data, plain, others)
             scene = _scene(layout, stack, path, data)
             found["scene"] = None if scene is None else shown_scene(visible(scene))
     except InputError as error:
