@@ -10,7 +10,7 @@ const NONE: Record<Target, string[]> = {
   material: ['rust'],
   texture: [],
   clip: [],
-  joint: [],
+  joint: [], variant: [],
   entry: [],
   workpiece: [],
 }

@@ -7,7 +7,7 @@ of another in the opposite direction, which no other numbers do.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -194,6 +194,47 @@ def _trimmed(triangles: AnyArray, first: int, end: int) -> tuple[int, int, float
             break
         quality, first, end = better
     return first, end, quality
+
+
+def grown_ends(data: ByteArray, corners: Corners) -> Corners:
+    """The run with what follows and goes on with its surface: each triangle by an open edge, at most one new vertex."""
+    if corners.kind == "strip":
+        return _grown_strip(data, corners)
+    step, dtype = 3 * corners.width, np.dtype(f"{corners.order}u{corners.width}")
+    ahead, behind = _keys(corners.triangles(data))
+    there, end, vertices = set(ahead.tolist()), corners.end, corners.vertices
+    open_edges = set(behind.tolist()) - there
+    while end + step <= len(data):
+        three = data[end : end + step].view(dtype).astype(np.int64)
+        mine, others = (keys.tolist() for keys in _keys(three[None]))
+        if not _proper(three[None])[0] or three.max() > vertices or not open_edges & set(mine) or there & set(mine):
+            break
+        there |= set(mine)
+        open_edges = (open_edges | set(others)) - there
+        vertices, end = max(vertices, int(three.max()) + 1), end + step
+    return replace(corners, count=(end - corners.offset) // corners.width, vertices=vertices)
+
+
+def _grown_strip(data: ByteArray, corners: Corners) -> Corners:
+    """The strip with the numbers behind it that name a new vertex, lie on an open edge, or join it to another strip."""
+    values = data[corners.offset :][: (len(data) - corners.offset) // corners.width * corners.width]
+    values = values.view(np.dtype(f"{corners.order}u{corners.width}"))
+    _, behind = _keys(corners.triangles(data))
+    open_edges, vertices, end, sure = set(behind.tolist()), corners.vertices, corners.count, corners.count
+    while end < len(values) and end - sure <= _JOIN:
+        a, b, c = (int(one) for one in values[end - 2 : end + 1])
+        if c > vertices:
+            break
+        end += 1
+        if len({a, b, c}) < 3:
+            continue  # no area: perhaps the way to the next strip
+        a, b = (a, b) if end % 2 else (b, a)
+        # The edge from a to b it shares with the triangle before, as any number would.
+        if c < vertices and not open_edges & {(b << 32) | c, (c << 32) | a}:
+            break
+        open_edges |= {(b << 32) | a, (c << 32) | b, (a << 32) | c}
+        vertices, sure = max(vertices, c + 1), end
+    return replace(corners, count=sure, vertices=vertices)
 
 
 def _worth(quality: float, count: int) -> float:

@@ -12,12 +12,12 @@ from pruxel.core.base.context import Context
 from pruxel.core.geometry.normals import vertex_normals
 from pruxel.core.guessing.attributes import Rows, Stream, find_attributes
 from pruxel.core.guessing.borders import standing_apart
-from pruxel.core.guessing.corners import Corners, find_corners
+from pruxel.core.guessing.corners import Corners, find_corners, grown_ends
 from pruxel.core.guessing.numbers import Numbers, read_numbers
 from pruxel.core.guessing.places import SCALARS, Place, find_places, plausible, values_at
 
 _LISTS, _KEPT = 3, 8
-_HINTED, _CHAINS, _JUDGED = 30, 40, 18
+_HINTED, _CHAINS, _JUDGED, _ROWS = 30, 60, 30, 5
 _MEASURED, _CLOSE = 400, 1.2
 _SHIFTS = 48
 _SUREST = 0.99
@@ -25,6 +25,8 @@ _SURE = 7.0  # a score with which nobody needs to look further
 _LONG = 1.6  # times the length that nearly all edges stay below: no longer part of the surface
 _PREFERENCE = {"f32": 0.5, "f16": 0.1, "i16": 0.15, "u16": 0.1}
 _PAD = 16
+_MOST_CUT = 0.7  # of a run is left, where a stated one ends with it
+_DIRECTIONS = 4.5  # what it takes away that all points have the same length, as normals have
 _SHARE = 0.96  # of the numbers of positions must be such
 
 
@@ -92,6 +94,7 @@ def _overlap(one: Corners, other: Corners) -> bool:
 def _on(data: ByteArray, corners: Corners) -> Iterator[MeshGuess]:
     """The meshes that a run of corners may belong to."""
     numbers = read_numbers(data, corners.order, corners.offset)
+    corners = grown_ends(data, corners)
     corners, stated = stated_ends(data, corners, numbers)
     edges = _edges(corners.triangles(data))
     places = numbers.before(corners.offset, corners.count, corners.count // 3, corners.vertices)
@@ -121,31 +124,46 @@ def _likely(places: list[Place], most: int) -> list[Place]:
 
 
 def _edges(triangles: AnyArray) -> AnyArray:
-    """Pairs of joined vertices (e, 2) by chance, some of the first and of the last vertex in front."""
+    """Pairs of joined vertices (e, 2) by chance, some of the first and of the last vertex behind the first few."""
     pairs = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]]])
     pairs = pairs[np.random.default_rng(1).permutation(len(pairs))]  # the same file, the same guesses
     ends = (pairs == 0).any(axis=1) | (pairs == triangles.max()).any(axis=1)
-    return np.concatenate([pairs[ends][:16], pairs])
+    return np.concatenate([pairs[:16], pairs[ends][:16], pairs[16:]])
 
 
 def stated_ends(data: ByteArray, corners: Corners, numbers: Numbers) -> tuple[Corners, bool]:
-    """The corners as the file's head states them, if that differs by little, and whether it states their number."""
+    """The corners as the file's head states them, if that differs by little, and whether it states their number.
+
+    What differs from what was found is believed where the number of vertices is stated too, or where a stated place
+    and a stated number end where the run ends.
+    """
     size = corners.width
+    whole = _ending_as(corners, numbers)
+    if whole is not None:
+        return replace(whole, vertices=int(whole.triangles(data).max()) + 1), True
     start = numbers.near(corners.offset, 12 * size)
     if start is not None and (start - corners.offset) % size == 0 and numbers.place(start):
         corners = replace(corners, offset=start, count=corners.count + (corners.offset - start) // size)
+    room = 6 if numbers.near(corners.vertices, 2) else 0
+    counts = [numbers.near(corners.count, room)]
     if corners.kind == "list":
-        counts = [
-            one for one in (numbers.near(corners.count, 6), 3 * (numbers.near(corners.count // 3, 2) or 0)) if one
-        ]
-        counts = [one for one in counts if one % 3 == 0]
-    else:
-        counts = [one for one in (numbers.near(corners.count, 8),) if one]
-    count = min(counts, key=lambda one: abs(one - corners.count), default=None)
+        counts.append(3 * (numbers.near(corners.count // 3, room // 3) or 0))
+        counts = [one for one in counts if one and one % 3 == 0]
+    count = min((one for one in counts if one), key=lambda one: abs(one - corners.count), default=None)
     if count is not None and corners.offset + count * size <= len(data):
         corners = replace(corners, count=count)
     triangles = corners.triangles(data)
     return replace(corners, vertices=int(triangles.max()) + 1), count is not None
+
+
+def _ending_as(corners: Corners, numbers: Numbers) -> Corners | None:
+    """The run from a stated place, of a stated number of corners or triangles, that ends where this one does."""
+    for stated in sorted(numbers.by_value, reverse=True):
+        for count in (stated, 3 * stated):
+            start = corners.end - count * corners.width
+            if _MOST_CUT * corners.count < count <= corners.count and numbers.place(start):
+                return replace(corners, offset=start, count=count)
+    return None
 
 
 def _cost(points: DoubleArray, edges: AnyArray) -> float:
@@ -159,7 +177,7 @@ def _cost(points: DoubleArray, edges: AnyArray) -> float:
 def _best_rows(
     data: ByteArray, place: Place, corners: Corners, edges: AnyArray, numbers: Numbers
 ) -> list[tuple[float, Place]]:
-    """The three likeliest rows at which the first vertex stands, with what they are worth.
+    """The likeliest rows at which the first vertex stands, with what they are worth.
 
     Shifted by a few rows, a surface looks nearly as good.
     """
@@ -176,7 +194,7 @@ def _best_rows(
         for one in found
         if one.cost < _CLOSE * least
     ]
-    return sorted(rated, key=lambda one: -one[0])[:3]
+    return sorted(rated, key=lambda one: -one[0])[:_ROWS]
 
 
 def _points(data: ByteArray, place: Place, corners: Corners) -> DoubleArray | None:
@@ -242,12 +260,15 @@ def _judged(
     value += _PREFERENCE[place.type] - np.log(max(place.cost, 1e-3)) + 2 * corners.quality - _uneven(points, edges)
     value += 0.3 * (place.offset % SCALARS[place.type][1] == 0) + 0.3 * (corners.offset % 2 == 0)
     names = [one.attribute for one in streams[1:]]
-    if _unit(points):
-        value -= 2.5
+    if _unit(points) or (
+        SCALARS[place.type][1] == 2 and _unit(values_at(data, replace(place, type="i16"), len(points)))
+    ):
+        value -= _DIRECTIONS
     if "normal" in names:
-        value += 2.0 * streams[1 + names.index("normal")].sure
+        angle_rad = float(np.arccos(streams[1 + names.index("normal")].sure))
+        value += max(2.0 - 4.0 * angle_rad, 0.0)
         reasons.append("other numbers stand on that surface as unit vectors")
-    value += 0.3 * len({"uv0", "weights"} & set(names))
+    value += 0.4 * sum(one.sure for one in streams if one.attribute in {"uv0", "weights"})
     confidence = min(_SUREST, float(1 / (1 + np.exp(-(value - 4.5)))))
     return MeshGuess(
         place.order, corners.vertices, tuple(streams), corners, float(value), round(confidence, 3), tuple(reasons)

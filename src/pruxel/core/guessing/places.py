@@ -73,7 +73,7 @@ def _cost(numbers, size, offset, stride, edges, few):  # type: ignore[no-untyped
             b = numbers[place_b % size, place_b // size]
             if a > 1e29 or b > 1e29:
                 refused += 1
-                if refused * _RARE > few:
+                if (refused - 1) * _RARE > few:
                     return 9.0
                 continue
             joined += abs(a - b)
