@@ -19,8 +19,8 @@ from sqlalchemy import select, text
 from bench.searching import QUESTIONS, asked, p95, plain, served, spoken
 from bench.timing import best, by_turns, line
 from pruxel.core.base.context import Context
+from pruxel.core.knowledge.name_lists import names_of
 from pruxel.core.native.hashes import hash_texts, positions_of
-from pruxel.core.sources.name_lists import names_of
 from pruxel.sample.containers import bulk_bytes
 from pruxel.server.postgres import running_cluster
 from pruxel.server.settings import settings

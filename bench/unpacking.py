@@ -18,8 +18,8 @@ import zstandard
 from bench.timing import by_turns, line
 from pruxel.core.base.context import Context
 from pruxel.core.binary.load import load_layout
+from pruxel.core.disk.files import map_file
 from pruxel.core.native.threads import made_ahead
-from pruxel.core.sources.files import map_file
 from pruxel.core.sources.origin import origin_of_file
 from pruxel.core.sources.packs import PackSource
 

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from pruxel.core.binary.schema import Layout
-from pruxel.core.sources.layout_files import load_together, written_in
+from pruxel.core.knowledge.layout_files import load_together, written_in
 
 _PAGE = Path(__file__).resolve().parent.parent / "docs/layouts.md"
 

@@ -25,10 +25,11 @@ from fuzz.targets import TARGETS, World
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import PruxelError
 from pruxel.core.binary.yaml_text import parse_yaml, write_yaml
-from pruxel.core.sources.kinds import HEAD_BYTES, layouts_for
-from pruxel.core.sources.knowledge import Knowledge
+from pruxel.core.disk.below import HEAD_BYTES
+from pruxel.core.knowledge.kinds import layouts_for
+from pruxel.core.knowledge.known import Knowledge
+from pruxel.core.knowledge.profile_files import load_profile
 from pruxel.core.sources.open import open_sources
-from pruxel.core.sources.profile_files import load_profile
 from pruxel.core.sources.stack import build_stack
 
 SECONDS, BYTES = 2.0, 512 << 20

@@ -16,6 +16,8 @@ from pruxel.core.binary.expressions import compile_expression
 from pruxel.core.binary.load import load_layout
 from pruxel.core.binary.records import Record
 from pruxel.core.binary.schema import Layout
+from pruxel.core.disk.below import HEAD_BYTES
+from pruxel.core.disk.names import is_sound, safe_path
 from pruxel.core.extract.clips import read_clips
 from pruxel.core.extract.file import parse_file
 from pruxel.core.extract.level import read_level
@@ -23,6 +25,15 @@ from pruxel.core.extract.material import FoundTexture, read_materials
 from pruxel.core.extract.meshes import read_model, skeleton_named
 from pruxel.core.extract.skeleton import read_skeleton
 from pruxel.core.images.decode import decode_image, image_info
+from pruxel.core.knowledge.catalogue import names_by_code, read_pairs, read_rows
+from pruxel.core.knowledge.harvest import paths_in
+from pruxel.core.knowledge.keys import parse_key
+from pruxel.core.knowledge.kinds import OPENED, Kind, classify
+from pruxel.core.knowledge.known import Knowledge
+from pruxel.core.knowledge.name_lists import Hashing, hash_names, parse_names
+from pruxel.core.knowledge.patterns import matches
+from pruxel.core.knowledge.profile import GameTable, Profile
+from pruxel.core.knowledge.profile_files import build_profile
 from pruxel.core.native.sounds import read_wave
 from pruxel.core.recipe.document import load_recipe
 from pruxel.core.recipe.inputs import Opener
@@ -31,18 +42,8 @@ from pruxel.core.scene.checks import problems
 from pruxel.core.scene.measure import measure
 from pruxel.core.sources.base import Listed, Listing, Source, not_found
 from pruxel.core.sources.carve import carve
-from pruxel.core.sources.catalogue import names_by_code, read_pairs, read_rows
-from pruxel.core.sources.harvest import paths_in
-from pruxel.core.sources.keys import parse_key
-from pruxel.core.sources.kinds import HEAD_BYTES, OPENED, Kind, classify
-from pruxel.core.sources.knowledge import Knowledge
-from pruxel.core.sources.name_lists import Hashing, hash_names, parse_names
-from pruxel.core.sources.names import is_sound, safe_path
 from pruxel.core.sources.open import open_origin
 from pruxel.core.sources.origin import Origin
-from pruxel.core.sources.patterns import matches
-from pruxel.core.sources.profile import GameTable, Profile
-from pruxel.core.sources.profile_files import build_profile
 from pruxel.core.sources.stack import Stack, build_stack
 
 CONTEXT = Context()

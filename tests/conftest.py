@@ -9,10 +9,10 @@ import pytest
 from hypothesis import settings
 
 from pruxel.core.base.context import Context
+from pruxel.core.knowledge.known import Knowledge
+from pruxel.core.knowledge.profile_files import load_profile
 from pruxel.core.recipe.inputs import Opener
-from pruxel.core.sources.knowledge import Knowledge
 from pruxel.core.sources.open import in_language, open_sources
-from pruxel.core.sources.profile_files import load_profile
 from pruxel.core.sources.stack import Stack, build_stack
 from pruxel.sample.build import cached_sample
 

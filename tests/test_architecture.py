@@ -13,9 +13,10 @@ MODULES = sorted(SRC.rglob("*.py"))
 # A room may import from its own row and from the rows above it.
 ROWS = [
     {"core.base"},
-    {"core.geometry", "core.native", "core.images"},
+    {"core.geometry", "core.native", "core.images", "core.disk"},
     {"core.binary", "core.scene"},
-    {"core.sources", "core.extract", "core.formats", "core.guessing"},
+    {"core.knowledge", "core.extract", "core.formats", "core.guessing"},
+    {"core.sources"},
     {"core.pictures"},
     {"core.steps"},
     {"core.findings"},

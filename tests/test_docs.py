@@ -26,17 +26,17 @@ from pruxel.core.extract.skeleton import read_skeleton
 from pruxel.core.extract.textures import read_textures
 from pruxel.core.formats import gltf
 from pruxel.core.images.decode import decode_image
+from pruxel.core.knowledge.kinds import Kind
+from pruxel.core.knowledge.known import Knowledge
+from pruxel.core.knowledge.name_lists import names_of
+from pruxel.core.knowledge.profile import Profile, ProfileFile
+from pruxel.core.knowledge.profile_files import load_profile, write_profile
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.measure import measure
 from pruxel.core.scene.pose import posed, stiff
 from pruxel.core.scene.walk import world_from_local
-from pruxel.core.sources.kinds import Kind
-from pruxel.core.sources.knowledge import Knowledge
-from pruxel.core.sources.name_lists import names_of
 from pruxel.core.sources.origin import origin_of_file
 from pruxel.core.sources.packs import PackSource
-from pruxel.core.sources.profile import Profile, ProfileFile
-from pruxel.core.sources.profile_files import load_profile, write_profile
 from pruxel.sample.dredged import dredged_files
 
 ROOT = Path(__file__).resolve().parent.parent

@@ -16,20 +16,21 @@ from pruxel.cli.main import app
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
 from pruxel.core.binary.conventions import Conventions
+from pruxel.core.disk.below import HEAD_BYTES
 from pruxel.core.extract.file import parse_file
 from pruxel.core.extract.tables import read_tables
 from pruxel.core.extract.textures import read_textures
 from pruxel.core.formats import gltf
+from pruxel.core.knowledge.kinds import Kind, classify, layouts_for
+from pruxel.core.knowledge.known import Knowledge
+from pruxel.core.knowledge.profile import Profile
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.checks import problems
 from pruxel.core.scene.model import Node, Scene
 from pruxel.core.scene.pose import posed, stiff
 from pruxel.core.scene.walk import parts, world_from_local, world_positions
 from pruxel.core.sources.folder import FolderSource
-from pruxel.core.sources.kinds import HEAD_BYTES, Kind, classify, layouts_for
-from pruxel.core.sources.knowledge import Knowledge
 from pruxel.core.sources.open import open_sources
-from pruxel.core.sources.profile import Profile
 from pruxel.core.sources.stack import build_stack
 
 CONTEXT = Context()

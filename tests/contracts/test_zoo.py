@@ -18,13 +18,13 @@ from pruxel.core.deliver.deliver import Report, deliver
 from pruxel.core.deliver.proof import Outcome
 from pruxel.core.findings.registry import find
 from pruxel.core.formats.registry import ReadResult, format_for
+from pruxel.core.knowledge.kinds import Kind, classify
 from pruxel.core.pictures.render import View, render
 from pruxel.core.scene.checks import problems
 from pruxel.core.scene.digest import digest
 from pruxel.core.scene.manifest import complete_manifest
 from pruxel.core.scene.measure import measure
 from pruxel.core.scene.pose import posed, standing
-from pruxel.core.sources.kinds import Kind, classify
 from tests import zoo
 
 CONTEXT = Context()

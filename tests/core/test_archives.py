@@ -13,7 +13,7 @@ import zstandard
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
-from pruxel.core.sources.knowledge import Knowledge
+from pruxel.core.knowledge.known import Knowledge
 from pruxel.core.sources.open import open_sources
 from tests.conftest import stack_of
 

@@ -10,10 +10,10 @@ from hypothesis import strategies as st
 
 from pruxel.core.base.context import Context
 from pruxel.core.images import png
+from pruxel.core.knowledge.kinds import Kind
+from pruxel.core.knowledge.profile import Profile
 from pruxel.core.recipe.differences import describe_difference
 from pruxel.core.recipe.inputs import Opener
-from pruxel.core.sources.kinds import Kind
-from pruxel.core.sources.profile import Profile
 from pruxel.core.sources.references import Resolution
 from tests.conftest import CRAB
 

@@ -13,8 +13,8 @@ from pruxel.core.base.errors import InputError
 from pruxel.core.binary import finding
 from pruxel.core.binary.finding import differing, find_bytes, find_range, pattern_of, read_as_all
 from pruxel.core.binary.yaml_text import parse_yaml
-from pruxel.core.sources.profile_files import build_profile
-from pruxel.core.sources.profile_layouts import with_layout
+from pruxel.core.knowledge.profile_files import build_profile
+from pruxel.core.knowledge.profile_layouts import with_layout
 
 CONTEXT = Context()
 LAYOUT = "# how a shell is stored\nlayout: shell\nmatch: {magic: SHEL}\nrecords:\n  file:\n    - {name: a, type: u8}\n"

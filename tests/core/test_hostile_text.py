@@ -15,8 +15,8 @@ from pruxel.core.binary.expressions import compile_expression
 from pruxel.core.binary.load import load_layout
 from pruxel.core.binary.records import Record
 from pruxel.core.binary.yaml_text import parse_yaml, write_yaml
-from pruxel.core.sources.harvest import paths_in
-from pruxel.core.sources.patterns import compile_patterns
+from pruxel.core.knowledge.harvest import paths_in
+from pruxel.core.knowledge.patterns import compile_patterns
 from tests.reference.patterns import means
 
 _PIECES = st.sampled_from(["a", "b", "B", ".", "/", "*", "**", "***", "**/", "?"])

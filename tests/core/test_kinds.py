@@ -27,8 +27,9 @@ from PIL import Image as Pillow
 
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.base.limits import Limits
+from pruxel.core.disk.below import HEAD_BYTES
 from pruxel.core.images.decode import decode_image, encoding_of, image_info
-from pruxel.core.sources.kinds import HEAD_BYTES, Kind, classify, looks_like_text
+from pruxel.core.knowledge.kinds import Kind, classify, looks_like_text
 
 SIZES = [(1, 1), (1, 255), (255, 1), (3, 5), (64, 64)]
 # How Pillow writes each format, the modes that it takes, and whether what comes back is exact.

@@ -10,12 +10,12 @@ import pytest
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
-from pruxel.core.sources.catalogue import build_cards, names_by_code, read_rows
+from pruxel.core.knowledge.catalogue import build_cards, names_by_code, read_rows
+from pruxel.core.knowledge.detect import detect
+from pruxel.core.knowledge.patterns import matches
+from pruxel.core.knowledge.profile import GameTable, Profile
+from pruxel.core.knowledge.profile_files import build_profile
 from pruxel.core.sources.compare import Moved, compare
-from pruxel.core.sources.detect import detect
-from pruxel.core.sources.patterns import matches
-from pruxel.core.sources.profile import GameTable, Profile
-from pruxel.core.sources.profile_files import build_profile
 from pruxel.core.sources.stack import Stack
 from pruxel.sample.build import second_edition
 from pruxel.sample.files import pack_bytes

@@ -19,10 +19,10 @@ from pruxel.core.binary.load import load_layout
 from pruxel.core.binary.parse import parse
 from pruxel.core.binary.schema import Layout
 from pruxel.core.binary.yaml_text import write_yaml
+from pruxel.core.knowledge.layout_files import load_layout_file, load_together, written_in
+from pruxel.core.knowledge.profile_files import load_profile
+from pruxel.core.knowledge.profile_layouts import with_layout
 from pruxel.core.recipe.layout_check import check_layout
-from pruxel.core.sources.layout_files import load_layout_file, load_together, written_in
-from pruxel.core.sources.profile_files import load_profile
-from pruxel.core.sources.profile_layouts import with_layout
 
 LAYOUTS = sorted((Path(__file__).resolve().parents[2] / "src/pruxel/sample/data/layouts").glob("*.yaml"))
 SKELETON = next(path for path in LAYOUTS if path.stem == "skeleton")

@@ -16,10 +16,10 @@ from PIL import Image as Pillow
 
 from pruxel.core.base.errors import InputError
 from pruxel.core.images.decode import decode_image, image_info
+from pruxel.core.knowledge import databases
+from pruxel.core.knowledge.catalogue import read_rows
+from pruxel.core.knowledge.kinds import Kind, classify
 from pruxel.core.native.sounds import read_wave
-from pruxel.core.sources import databases
-from pruxel.core.sources.catalogue import read_rows
-from pruxel.core.sources.kinds import Kind, classify
 from pruxel.server.jobs.looking import as_text
 from pruxel.server.jobs.pictures import small_picture
 

@@ -14,11 +14,11 @@ from hypothesis import strategies as st
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
 from pruxel.core.base.limits import Limits
+from pruxel.core.knowledge.harvest import harvest, paths_in
+from pruxel.core.knowledge.name_lists import Hashing, hash_names, match_names, names_of, parse_names
+from pruxel.core.knowledge.patterns import matches
 from pruxel.core.native.hashes import FUNCTIONS, hash_texts, positions_of
-from pruxel.core.sources.harvest import harvest, paths_in
-from pruxel.core.sources.name_lists import Hashing, hash_names, match_names, names_of, parse_names
 from pruxel.core.sources.packs import PackSource
-from pruxel.core.sources.patterns import matches
 from pruxel.core.sources.stack import Stack
 from tests.conftest import game_knowledge
 from tests.core.test_packs import one

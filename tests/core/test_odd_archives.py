@@ -21,8 +21,8 @@ from hypothesis import strategies as st
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
-from pruxel.core.sources.knowledge import Knowledge
-from pruxel.core.sources.names import safe_path
+from pruxel.core.disk.names import safe_path
+from pruxel.core.knowledge.known import Knowledge
 from pruxel.core.sources.open import open_sources
 from tests.conftest import stack_of
 

@@ -20,9 +20,9 @@ from pruxel.core.extract.level import read_level
 from pruxel.core.extract.meshes import read_model
 from pruxel.core.extract.skeleton import read_skeleton
 from pruxel.core.extract.textures import read_textures
+from pruxel.core.knowledge.kinds import layouts_for
 from pruxel.core.scene.model import Primitive, Scene
 from pruxel.core.scene.walk import world_from_local
-from pruxel.core.sources.kinds import layouts_for
 from pruxel.sample.dredged import SHAPES
 from pruxel.sample.engines import deep, engine_files, swell, tide
 from tests.conftest import ROOT

@@ -13,9 +13,9 @@ import pytest
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.binary.load import load_layout
+from pruxel.core.knowledge.keys import parse_key, shown_key
+from pruxel.core.knowledge.known import Knowledge
 from pruxel.core.sources.base import Source
-from pruxel.core.sources.keys import parse_key, shown_key
-from pruxel.core.sources.knowledge import Knowledge
 from pruxel.core.sources.open import open_address, open_sources, reopen
 from pruxel.core.sources.origin import origin_of_file
 from pruxel.core.sources.packs import PackSource
@@ -211,9 +211,9 @@ _SPARSE = """
 import re, sys
 from pathlib import Path
 from pruxel.core.base.context import Context
-from pruxel.core.sources.knowledge import Knowledge
+from pruxel.core.knowledge.known import Knowledge
 from pruxel.core.sources.open import open_sources
-from pruxel.core.sources.profile_files import load_profile
+from pruxel.core.knowledge.profile_files import load_profile
 loaded = load_profile(Path(sys.argv[2]) / "brinepost.yaml")
 [opened] = open_sources(Path(sys.argv[1]), Knowledge(loaded.profile))
 entries = opened.source.listing(Context()).entries

@@ -16,14 +16,14 @@ from hypothesis import strategies as st
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError, UsageError
 from pruxel.core.base.writing import cannot_write, make_folder, write_below
-from pruxel.core.sources.below import find_below, open_below, walk_files
-from pruxel.core.sources.files import map_file, read_file, steady
+from pruxel.core.disk.below import find_below, open_below, walk_files
+from pruxel.core.disk.files import map_file, read_file, steady
+from pruxel.core.disk.names import Places, free_name, is_sound, safe_part, safe_path, unique_name
+from pruxel.core.knowledge.known import Knowledge
+from pruxel.core.knowledge.profile_files import build_profile, find_profiles
 from pruxel.core.sources.folder import FolderSource
-from pruxel.core.sources.knowledge import Knowledge
-from pruxel.core.sources.names import Places, free_name, is_sound, safe_part, safe_path, unique_name
 from pruxel.core.sources.open import open_sources
 from pruxel.core.sources.origin import split_address
-from pruxel.core.sources.profile_files import build_profile, find_profiles
 from tests.conftest import stack_of
 
 CONTEXT = Context()

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.disk.names import safe_path, unique_name
 from pruxel.core.sources.folder import FolderSource
-from pruxel.core.sources.names import safe_path, unique_name
 from pruxel.core.sources.open import open_sources
 from pruxel.core.sources.origin import origin_of_file
 from pruxel.core.sources.stack import Stack, build_stack

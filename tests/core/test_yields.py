@@ -20,11 +20,11 @@ from pruxel.core.extract.markers import with_markers
 from pruxel.core.extract.meshes import LooseModel, read_model
 from pruxel.core.extract.skeleton import read_skeleton
 from pruxel.core.geometry.transforms import compose
+from pruxel.core.knowledge.kinds import layouts_for
 from pruxel.core.scene.checks import problems
 from pruxel.core.scene.model import Node, Primitive, Scene
 from pruxel.core.scene.pose import posed
 from pruxel.core.scene.walk import world_from_local
-from pruxel.core.sources.kinds import layouts_for
 
 SQUARE = np.array([(0, 0, 0), (1, 0, 0), (1, 1, 0), (0, 1, 0)], "<f4")
 

@@ -11,8 +11,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from pruxel.core.knowledge.kinds import Kind
 from pruxel.core.sources.base import Listed
-from pruxel.core.sources.kinds import Kind
 from pruxel.server.store import facets, samples, search
 from pruxel.server.store.conditions import Query
 from pruxel.server.store.database import reading, session

@@ -174,10 +174,10 @@ def convert(
 
 
 def _after_recipe(scene: Scene, recipe: Path, context: Context) -> Scene:
+    from pruxel.core.disk.files import read_text
     from pruxel.core.recipe.cache import MemoryCache
     from pruxel.core.recipe.document import load_recipe
     from pruxel.core.recipe.run import run_recipe
-    from pruxel.core.sources.files import read_text
 
     run = run_recipe(scene, load_recipe(read_text(recipe), recipe.name).steps, MemoryCache(), context)
     for one in run.runs:

@@ -75,8 +75,8 @@ def extract(
 ) -> None:
     """Write the raw bytes of entries."""
     from pruxel.cli.workspace import Given, matching, open_stack
-    from pruxel.core.sources.files import steady
-    from pruxel.core.sources.names import Places, safe_path
+    from pruxel.core.disk.files import steady
+    from pruxel.core.disk.names import Places, safe_path
 
     context = Context()
     given = Given(profile, layout, language, key, names, without)
@@ -112,9 +112,9 @@ def carve(
     as_json: JsonOption = False,
 ) -> None:
     """Find pictures, models and archives inside any file."""
+    from pruxel.core.disk.files import map_file
+    from pruxel.core.knowledge.patterns import matches
     from pruxel.core.sources.carve import carve as carve_bytes
-    from pruxel.core.sources.files import map_file
-    from pruxel.core.sources.patterns import matches
 
     with told():
         data = map_file(file)

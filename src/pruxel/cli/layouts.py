@@ -22,10 +22,10 @@ def check(
     files: Annotated[list[Path] | None, typer.Argument(help="files that it should read")] = None,
 ) -> None:
     """Tell all that is wrong with a layout, with line and column; then read files by it."""
+    from pruxel.core.disk.files import map_file, read_text
+    from pruxel.core.knowledge.layout_files import known_beside
     from pruxel.core.recipe.layout_check import check_layout, what_it_yields
-    from pruxel.core.sources.files import map_file, read_text
     from pruxel.core.sources.folder import FileSource
-    from pruxel.core.sources.layout_files import known_beside
 
     with told():
         text = read_text(layout)
@@ -51,9 +51,9 @@ def explain(
     """Show the records of a file: each field with its bytes and its value; what was read before a failure too."""
     from pruxel.core.base.errors import InputError
     from pruxel.core.binary.explain import explained
-    from pruxel.core.sources.files import map_file
+    from pruxel.core.disk.files import map_file
+    from pruxel.core.knowledge.layout_files import load_layout_file
     from pruxel.core.sources.folder import FileSource
-    from pruxel.core.sources.layout_files import load_layout_file
 
     with told():
         tree, fault = explained(load_layout_file(layout), map_file(file), file.name, depth, FileSource(file).beside)
@@ -75,8 +75,8 @@ def guess(
     """Tell what a file of an unknown format may hold, from its bytes alone, each guess with its reasons."""
     from pruxel.core.base.context import Context
     from pruxel.core.base.writing import write_below
+    from pruxel.core.disk.files import map_file
     from pruxel.core.guessing.guess import guess as guesses
-    from pruxel.core.sources.files import map_file
 
     with told():
         found = guesses(map_file(file), file.name, Context())

@@ -12,14 +12,14 @@ import typer
 from pruxel.cli.told import EXIT_INPUT
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
-from pruxel.core.sources.files import read_text
-from pruxel.core.sources.keys import parse_key
-from pruxel.core.sources.knowledge import Knowledge
-from pruxel.core.sources.layout_files import load_layout_file
+from pruxel.core.disk.files import read_text
+from pruxel.core.knowledge.keys import parse_key
+from pruxel.core.knowledge.known import Knowledge
+from pruxel.core.knowledge.layout_files import load_layout_file
+from pruxel.core.knowledge.patterns import matches
+from pruxel.core.knowledge.profile import Profile
+from pruxel.core.knowledge.profile_files import LoadedProfile, find_profiles, load_profile, with_layouts
 from pruxel.core.sources.open import Opened, in_language, open_address
-from pruxel.core.sources.patterns import matches
-from pruxel.core.sources.profile import Profile
-from pruxel.core.sources.profile_files import LoadedProfile, find_profiles, load_profile, with_layouts
 from pruxel.core.sources.stack import Stack, StackEntry, build_stack
 
 _KEY_BYTES = 1 << 16

@@ -10,8 +10,8 @@ from pathlib import Path
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.writing import cannot_write, write_below
+from pruxel.core.disk.names import safe_path
 from pruxel.core.formats.registry import OutFile
-from pruxel.core.sources.names import safe_path
 
 
 @dataclass(frozen=True)

@@ -7,10 +7,10 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 from pruxel.core.base.context import Context
+from pruxel.core.disk.names import safe_part, unique_name
 from pruxel.core.images import png
 from pruxel.core.scene.images import EncodedImage, Image
 from pruxel.core.scene.render_images import texels
-from pruxel.core.sources.names import safe_part, unique_name
 
 KEPT = {"image/png": ".png", "image/jpeg": ".jpg"}
 

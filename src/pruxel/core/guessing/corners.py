@@ -7,7 +7,7 @@ of another in the opposite direction, which no other numbers do.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
@@ -21,7 +21,7 @@ _LEAST = 30
 _MOST_RUNS = 24
 _GOOD = 0.3
 _GAIN = 1.02  # what taking something off must bring
-_JOIN = 8  # triangles without area by which two strips are joined, at most
+MOST_JOINING = 8  # triangles without area by which two strips are joined, at most
 _SCALARS = (("u16", 2), ("u32", 4))
 _RESTARTS = {"u16": 0xFFFF, "u32": 0xFFFFFFFF}
 
@@ -62,7 +62,7 @@ def triangles_in(values: AnyArray, kind: Kind, restart: int) -> AnyArray:
     if kind == "strip":
         return np.asarray(triangles_of_strip(values, restart)).reshape(-1, 3)
     found = values[: len(values) // 3 * 3].reshape(-1, 3)
-    return found[_proper(found)]
+    return found[have_area(found)]
 
 
 def find_corners(data: ByteArray) -> list[Corners]:
@@ -143,13 +143,13 @@ def _strip(values: AnyArray, scalar: str, order: str, offset: int, size: int) ->
     return Corners(scalar, order, offset + first * size, end - first + 2, "strip", top, quality)  # type: ignore[arg-type]
 
 
-def _proper(triangles: AnyArray) -> AnyArray:
+def have_area(triangles: AnyArray) -> AnyArray:
     """Which triangles have three corners."""
     a, b, c = triangles.T
     return (a != b) & (b != c) & (a != c)
 
 
-def _keys(triangles: AnyArray) -> tuple[AnyArray, AnyArray]:
+def edge_keys(triangles: AnyArray) -> tuple[AnyArray, AnyArray]:
     """Each edge (t * 3) as one number, and as the number of its other direction."""
     ahead = triangles.reshape(-1)
     behind = triangles[:, [1, 2, 0]].reshape(-1)
@@ -158,16 +158,16 @@ def _keys(triangles: AnyArray) -> tuple[AnyArray, AnyArray]:
 
 def _surface(triangles: AnyArray, *, joined: bool = False) -> tuple[int, int] | None:
     """The longest stretch of triangles that touch others of it; where strips are `joined`, some have no area."""
-    proper = _proper(triangles)
+    proper = have_area(triangles)
     if not proper.any():
         return None
-    edges, others = _keys(triangles[proper])
+    edges, others = edge_keys(triangles[proper])
     touching = np.zeros(len(triangles), bool)
     touching[proper] = np.isin(edges, others).reshape(-1, 3).any(axis=1)
     if touching.mean() < 0.2:
         return None
     # One that stands alone among others is one of them; two in a row are the end.
-    good = _bridged(touching | (_bridged(touching, _JOIN) & ~proper) if joined else touching, 1)
+    good = _bridged(touching | (_bridged(touching, MOST_JOINING) & ~proper) if joined else touching, 1)
     ends = stretches(good)
     first, end = max(ends.tolist(), key=lambda one: one[1] - one[0])
     return (first, end) if end - first >= _LEAST // 3 else None
@@ -196,47 +196,6 @@ def _trimmed(triangles: AnyArray, first: int, end: int) -> tuple[int, int, float
     return first, end, quality
 
 
-def grown_ends(data: ByteArray, corners: Corners) -> Corners:
-    """The run with what follows and goes on with its surface: each triangle by an open edge, at most one new vertex."""
-    if corners.kind == "strip":
-        return _grown_strip(data, corners)
-    step, dtype = 3 * corners.width, np.dtype(f"{corners.order}u{corners.width}")
-    ahead, behind = _keys(corners.triangles(data))
-    there, end, vertices = set(ahead.tolist()), corners.end, corners.vertices
-    open_edges = set(behind.tolist()) - there
-    while end + step <= len(data):
-        three = data[end : end + step].view(dtype).astype(np.int64)
-        mine, others = (keys.tolist() for keys in _keys(three[None]))
-        if not _proper(three[None])[0] or three.max() > vertices or not open_edges & set(mine) or there & set(mine):
-            break
-        there |= set(mine)
-        open_edges = (open_edges | set(others)) - there
-        vertices, end = max(vertices, int(three.max()) + 1), end + step
-    return replace(corners, count=(end - corners.offset) // corners.width, vertices=vertices)
-
-
-def _grown_strip(data: ByteArray, corners: Corners) -> Corners:
-    """The strip with the numbers behind it that name a new vertex, lie on an open edge, or join it to another strip."""
-    values = data[corners.offset :][: (len(data) - corners.offset) // corners.width * corners.width]
-    values = values.view(np.dtype(f"{corners.order}u{corners.width}"))
-    _, behind = _keys(corners.triangles(data))
-    open_edges, vertices, end, sure = set(behind.tolist()), corners.vertices, corners.count, corners.count
-    while end < len(values) and end - sure <= _JOIN:
-        a, b, c = (int(one) for one in values[end - 2 : end + 1])
-        if c > vertices:
-            break
-        end += 1
-        if len({a, b, c}) < 3:
-            continue  # no area: perhaps the way to the next strip
-        a, b = (a, b) if end % 2 else (b, a)
-        # The edge from a to b it shares with the triangle before, as any number would.
-        if c < vertices and not open_edges & {(b << 32) | c, (c << 32) | a}:
-            break
-        open_edges |= {(b << 32) | a, (c << 32) | b, (a << 32) | c}
-        vertices, sure = max(vertices, c + 1), end
-    return replace(corners, count=sure, vertices=vertices)
-
-
 def _worth(quality: float, count: int) -> float:
     """What a run of corners is worth beside others: long ones more, but not when they are worse."""
     return float(quality**6 * count**0.75)
@@ -244,11 +203,11 @@ def _worth(quality: float, count: int) -> float:
 
 def _quality(triangles: AnyArray) -> float:
     """How much like a surface, 0 to 1."""
-    proper = _proper(triangles)
+    proper = have_area(triangles)
     share, triangles = proper.mean(), triangles[proper]
     if len(triangles) < 4:
         return 0.0
-    edges, others = _keys(triangles)
+    edges, others = edge_keys(triangles)
     matched = np.isin(edges, others).mean()
     doubled = 1 - len(np.unique(edges)) / len(edges)
     used = len(np.unique(triangles)) / (int(triangles.max()) + 1)

@@ -12,7 +12,7 @@ from pruxel.core.base.arrays import ByteArray
 from pruxel.core.guessing.meshes import MeshGuess
 from pruxel.core.guessing.numbers import Number, read_numbers
 from pruxel.core.guessing.pictures import PictureGuess
-from pruxel.core.sources.kinds import ending_of
+from pruxel.core.knowledge.kinds import ending_of
 
 _LINE = 110
 _MARK = re.compile(rb"[A-Za-z0-9_!.-]{4}")

@@ -9,10 +9,12 @@ import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, ByteArray, DoubleArray, as_floats, as_indices
 from pruxel.core.base.context import Context
+from pruxel.core.binary.elements import decode_floats, element
 from pruxel.core.geometry.normals import vertex_normals
 from pruxel.core.guessing.attributes import Rows, Stream, find_attributes
 from pruxel.core.guessing.borders import standing_apart
-from pruxel.core.guessing.corners import Corners, find_corners, grown_ends
+from pruxel.core.guessing.corners import Corners, find_corners
+from pruxel.core.guessing.ends import fitted_ends, grown_ends, stated_ends
 from pruxel.core.guessing.numbers import Numbers, read_numbers
 from pruxel.core.guessing.places import SCALARS, Place, find_places, plausible, values_at
 
@@ -21,11 +23,10 @@ _HINTED, _CHAINS, _JUDGED, _ROWS = 30, 60, 30, 5
 _MEASURED, _CLOSE = 400, 1.2
 _SHIFTS = 48
 _SUREST = 0.99
-_SURE = 7.0  # a score with which nobody needs to look further
-_LONG = 1.6  # times the length that nearly all edges stay below: no longer part of the surface
+_SURE = 8.0  # a score with which nobody needs to look further
+_STORED = {"f32": "f32x3", "f16": "f16x3", "i16": "snorm16x3", "u16": "unorm16x3"}
 _PREFERENCE = {"f32": 0.5, "f16": 0.1, "i16": 0.15, "u16": 0.1}
 _PAD = 16
-_MOST_CUT = 0.7  # of a run is left, where a stated one ends with it
 _DIRECTIONS = 4.5  # what it takes away that all points have the same length, as normals have
 _SHARE = 0.96  # of the numbers of positions must be such
 
@@ -112,8 +113,16 @@ def _on(data: ByteArray, corners: Corners) -> Iterator[MeshGuess]:
             one for place in _likely(anywhere, _CHAINS) for one in _best_rows(data, place, corners, edges, numbers)
         ]
         moved.sort(key=lambda one: -one[0])
+        judged = list[MeshGuess]()
         for place in list(dict.fromkeys(one for _, one in moved))[:_JUDGED]:
             guess = _judged(data, place, corners, numbers, edges, stated=stated)
+            if guess is not None:
+                judged.append(guess)
+        yield from judged
+        best_one = max(judged, key=lambda one: one.score, default=None)
+        place_by_normals = None if best_one is None else _shifted_by_normals(data, best_one, corners)
+        if place_by_normals is not None:
+            guess = _judged(data, place_by_normals, corners, numbers, edges, stated=stated)
             if guess is not None:
                 yield guess
 
@@ -129,41 +138,6 @@ def _edges(triangles: AnyArray) -> AnyArray:
     pairs = pairs[np.random.default_rng(1).permutation(len(pairs))]  # the same file, the same guesses
     ends = (pairs == 0).any(axis=1) | (pairs == triangles.max()).any(axis=1)
     return np.concatenate([pairs[:16], pairs[ends][:16], pairs[16:]])
-
-
-def stated_ends(data: ByteArray, corners: Corners, numbers: Numbers) -> tuple[Corners, bool]:
-    """The corners as the file's head states them, if that differs by little, and whether it states their number.
-
-    What differs from what was found is believed where the number of vertices is stated too, or where a stated place
-    and a stated number end where the run ends.
-    """
-    size = corners.width
-    whole = _ending_as(corners, numbers)
-    if whole is not None:
-        return replace(whole, vertices=int(whole.triangles(data).max()) + 1), True
-    start = numbers.near(corners.offset, 12 * size)
-    if start is not None and (start - corners.offset) % size == 0 and numbers.place(start):
-        corners = replace(corners, offset=start, count=corners.count + (corners.offset - start) // size)
-    room = 6 if numbers.near(corners.vertices, 2) else 0
-    counts = [numbers.near(corners.count, room)]
-    if corners.kind == "list":
-        counts.append(3 * (numbers.near(corners.count // 3, room // 3) or 0))
-        counts = [one for one in counts if one and one % 3 == 0]
-    count = min((one for one in counts if one), key=lambda one: abs(one - corners.count), default=None)
-    if count is not None and corners.offset + count * size <= len(data):
-        corners = replace(corners, count=count)
-    triangles = corners.triangles(data)
-    return replace(corners, vertices=int(triangles.max()) + 1), count is not None
-
-
-def _ending_as(corners: Corners, numbers: Numbers) -> Corners | None:
-    """The run from a stated place, of a stated number of corners or triangles, that ends where this one does."""
-    for stated in sorted(numbers.by_value, reverse=True):
-        for count in (stated, 3 * stated):
-            start = corners.end - count * corners.width
-            if _MOST_CUT * corners.count < count <= corners.count and numbers.place(start):
-                return replace(corners, offset=start, count=count)
-    return None
 
 
 def _cost(points: DoubleArray, edges: AnyArray) -> float:
@@ -195,6 +169,37 @@ def _best_rows(
         if one.cost < _CLOSE * least
     ]
     return sorted(rated, key=lambda one: -one[0])[:_ROWS]
+
+
+def _shifted_by_normals(data: ByteArray, guess: MeshGuess, corners: Corners) -> Place | None:
+    """The row at which the positions agree best with their normals, which stand as many rows further.
+
+    None where that is where they are, or where there are no normals.
+    """
+    normal = next((one for one in guess.streams if one.attribute == "normal"), None)
+    kind = None if normal is None else element(normal.type)
+    if normal is None or kind is None:
+        return None
+    position, count = guess.streams[0], corners.vertices
+    scalar = next(name for name, one in _STORED.items() if one == position.type)
+    agreements: dict[int, float] = {}
+    for shift in range(-_SHIFTS, _SHIFTS + 1):
+        place = Place(scalar, guess.order, position.offset + shift * position.stride, position.stride, 0.0)
+        first = normal.offset + shift * normal.stride
+        points = _points(data, place, corners)
+        if points is None or first < 0 or first + count * normal.stride > len(data):
+            continue
+        rows = data[first : first + count * normal.stride].reshape(count, normal.stride)
+        given = decode_floats(rows, kind, 0, guess.order)[:, :3]
+        surface = vertex_normals(
+            as_floats(points / max(float(np.abs(points).max()), 1e-30), 3), as_indices(corners.triangles(data))
+        )
+        with np.errstate(all="ignore"):
+            agreements[shift] = float(np.nan_to_num(np.abs((given * surface).sum(axis=1))).mean())
+    best = max(agreements, key=agreements.__getitem__, default=0)
+    if best == 0 or agreements[best] <= agreements.get(0, 0.0):
+        return None
+    return Place(scalar, guess.order, position.offset + best * position.stride, position.stride, 0.0)
 
 
 def _points(data: ByteArray, place: Place, corners: Corners) -> DoubleArray | None:
@@ -292,7 +297,7 @@ def _unit(points: DoubleArray) -> bool:
 
 def _streams(data: ByteArray, place: Place, corners: Corners, points: DoubleArray, edges: AnyArray) -> list[Stream]:
     """Positions, and whatever else stands in the same vertices, or in blocks right behind."""
-    name = {"f32": "f32x3", "f16": "f16x3", "i16": "snorm16x3", "u16": "unorm16x3"}[place.type]
+    name = _STORED[place.type]
     size = 3 * SCALARS[place.type][1]
     found = [Stream("position", name, place.offset, place.stride, 1.0)]
     count = corners.vertices
@@ -337,38 +342,3 @@ def _next_block(
             streams = find_attributes(Rows(rows, start, width, order, normals, pairs), [(0, width)])
             found += [(one, start + width * count) for one in streams if one.offset == start]
     return max(found, key=lambda one: one[0].sure, default=None)
-
-
-def fitted_ends(data: ByteArray, points: DoubleArray, corners: Corners) -> Corners:
-    """The corners without triangles at both ends that do not belong to the surface, and with those that do."""
-    size = corners.width
-    step = 3 if corners.kind == "list" else 1
-    triangles = corners.triangles(data)
-    edges = points[triangles] - points[np.roll(triangles, 1, axis=1)]
-    most = _LONG * max(float(np.quantile(np.linalg.norm(edges, axis=2), 0.98)), 1e-30)
-    dtype = np.dtype(f"{corners.order}u{size}")
-
-    def belongs(first: int) -> bool:
-        """Whether the three corners from byte `first` on are a triangle of the surface."""
-        if first < 0 or first + 3 * size > len(data):
-            return False
-        three = data[first : first + 3 * size].view(dtype).astype(np.int64)
-        if three.max() >= len(points) or len(set(three.tolist())) < 3:
-            return False
-        sides = points[three] - points[np.roll(three, 1)]
-        return bool(np.linalg.norm(sides, axis=1).max() <= most)
-
-    first, end = corners.offset, corners.end
-    while end - first > 30 * size and not belongs(first) and belongs(first + step * size):
-        first += step * size
-    while end - first > 30 * size and not belongs(end - 3 * size) and belongs(end - (3 + step) * size):
-        end -= step * size
-    for _ in range(64):
-        if not belongs(end - (3 - step) * size):
-            break
-        end += step * size
-    for _ in range(64):
-        if not belongs(first - step * size):
-            break
-        first -= step * size
-    return replace(corners, offset=first, count=(end - first) // size)

@@ -11,10 +11,10 @@ import numpy as np
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
 from pruxel.core.images.decode import decode_image
+from pruxel.core.knowledge.kinds import Kind
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.measure import SceneFacts, measure
 from pruxel.core.scene.walk import joint_tree
-from pruxel.core.sources.kinds import Kind
 
 _MOST_NAMES = 4
 _MOST_LINES = 5_000

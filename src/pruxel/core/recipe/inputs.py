@@ -9,6 +9,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.binary.reading import Beside
 from pruxel.core.binary.versions import fitting_layouts
+from pruxel.core.disk.below import HEAD_BYTES
 from pruxel.core.extract.clips import LooseClip, read_clips, with_clips
 from pruxel.core.extract.file import ParsedFile, first_that_reads
 from pruxel.core.extract.level import Level, read_level
@@ -21,6 +22,8 @@ from pruxel.core.extract.textures import LooseTexture, read_textures
 from pruxel.core.formats import gltf, obj
 from pruxel.core.formats.registry import format_for
 from pruxel.core.images.decode import decode_image, media_type
+from pruxel.core.knowledge.catalogue import read_rows
+from pruxel.core.knowledge.kinds import Kind, layouts_for
 from pruxel.core.pictures.sheet import texture_sheet
 from pruxel.core.scene.assign import assign_materials
 from pruxel.core.scene.beside import side_by_side
@@ -31,8 +34,6 @@ from pruxel.core.scene.materials import Material, Unresolved
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.place import placed, tinted
 from pruxel.core.scene.walk import world_from_local
-from pruxel.core.sources.catalogue import read_rows
-from pruxel.core.sources.kinds import HEAD_BYTES, Kind, layouts_for
 from pruxel.core.sources.references import Resolution
 from pruxel.core.sources.stack import MergedView
 

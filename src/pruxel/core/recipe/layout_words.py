@@ -21,8 +21,8 @@ from pruxel.core.extract.placing import PlacingSpec
 from pruxel.core.extract.skeleton import SkeletonsSpec
 from pruxel.core.extract.tables import TablesSpec
 from pruxel.core.extract.textures import TexturesSpec
+from pruxel.core.knowledge.name_lists import Hashing
 from pruxel.core.recipe.layout_check import SECTIONS
-from pruxel.core.sources.name_lists import Hashing
 from pruxel.core.sources.pack_spec import EntriesSpec
 
 MODELS: dict[str, type[BaseModel]] = {

@@ -7,11 +7,12 @@ from functools import cached_property
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import Fault
+from pruxel.core.disk.below import HEAD_BYTES
+from pruxel.core.disk.names import safe_path, unique_name
+from pruxel.core.knowledge.kinds import Kind, classify, ending_of, is_tar, kinds_by_ending
+from pruxel.core.knowledge.known import Knowledge
 from pruxel.core.native.archives import Member, members, unpack
 from pruxel.core.sources.base import Listed, Listing, not_found, renamed
-from pruxel.core.sources.kinds import HEAD_BYTES, Kind, classify, ending_of, is_tar, kinds_by_ending
-from pruxel.core.sources.knowledge import Knowledge
-from pruxel.core.sources.names import safe_path, unique_name
 from pruxel.core.sources.origin import Origin
 
 _SEVEN_ZIP = b"7z\xbc\xaf\x27\x1c"

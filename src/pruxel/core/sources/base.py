@@ -8,7 +8,7 @@ from typing import NamedTuple, Protocol
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
-from pruxel.core.sources.kinds import Kind
+from pruxel.core.knowledge.kinds import Kind
 
 
 class Listed(NamedTuple):

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.knowledge.kinds import Kind
 from pruxel.core.sources.base import Listed, Listing, not_found
-from pruxel.core.sources.kinds import Kind
 from pruxel.core.sources.origin import Origin
 from pruxel.core.sources.signatures import SIGNATURES, Measure, Signature, SpentError, Work
 

@@ -10,13 +10,13 @@ from pathlib import Path, PurePosixPath
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
+from pruxel.core.disk.below import HEAD_BYTES, First, find_below, first_bytes, walk_files
+from pruxel.core.disk.files import read_file
+from pruxel.core.disk.names import shown_part
+from pruxel.core.knowledge.kinds import Kind, classify, layouts_for
+from pruxel.core.knowledge.known import Knowledge
 from pruxel.core.sources import singles
 from pruxel.core.sources.base import Listed, Listing, not_found
-from pruxel.core.sources.below import First, find_below, first_bytes, walk_files
-from pruxel.core.sources.files import read_file
-from pruxel.core.sources.kinds import HEAD_BYTES, Kind, classify, layouts_for
-from pruxel.core.sources.knowledge import Knowledge
-from pruxel.core.sources.names import shown_part
 
 # How far a single file's companions are looked for.
 _COMPANION_DEPTH, _MOST_COMPANIONS = 2, 4000

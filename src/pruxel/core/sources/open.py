@@ -9,12 +9,12 @@ from pathlib import Path
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError, unforeseen
 from pruxel.core.binary.versions import fitting_layout
+from pruxel.core.knowledge.kinds import Kind, classify, layouts_for
+from pruxel.core.knowledge.known import Knowledge
 from pruxel.core.sources.archives import ArchiveSource, archive_form
 from pruxel.core.sources.base import Listing, Source
 from pruxel.core.sources.carve import CarvedSource
 from pruxel.core.sources.folder import FileSource, FolderSource
-from pruxel.core.sources.kinds import Kind, classify, layouts_for
-from pruxel.core.sources.knowledge import Knowledge
 from pruxel.core.sources.origin import INSIDE, Origin, origin_inside, origin_of_file, split_address
 from pruxel.core.sources.packs import PackSource
 from pruxel.core.sources.zips import ZipSource

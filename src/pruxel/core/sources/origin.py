@@ -9,9 +9,9 @@ from pathlib import Path
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.disk.below import HEAD_BYTES
+from pruxel.core.disk.files import map_file, steady
 from pruxel.core.sources.base import Source
-from pruxel.core.sources.files import map_file, steady
-from pruxel.core.sources.kinds import HEAD_BYTES
 
 INSIDE = "!"
 

@@ -7,7 +7,7 @@ from typing import Literal
 from pydantic import model_validator
 
 from pruxel.core.binary.schema import ExpressionText, Layout, Strict
-from pruxel.core.sources.name_lists import Hashing
+from pruxel.core.knowledge.name_lists import Hashing
 
 
 class EntriesSpec(Strict):

@@ -19,7 +19,7 @@ from pruxel.core.binary.parse import parse
 from pruxel.core.binary.records import Record, Table
 from pruxel.core.binary.schema import Layout
 from pruxel.core.binary.values import bytes_of, each_of, rows_of, text_of, whole_of, wholes_of
-from pruxel.core.sources.keys import Keys
+from pruxel.core.knowledge.keys import Keys
 from pruxel.core.sources.pack_spec import EntriesSpec
 
 _MOST_FAULTS = 100

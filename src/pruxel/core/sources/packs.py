@@ -14,15 +14,16 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.base.limits import check_unpacked_size
 from pruxel.core.binary.schema import Layout
+from pruxel.core.disk.below import HEAD_BYTES
+from pruxel.core.disk.files import steady
+from pruxel.core.disk.names import safe_path, unique_name
+from pruxel.core.knowledge.keys import Keys
+from pruxel.core.knowledge.kinds import Kind, classify, ending_of, kinds_by_ending
+from pruxel.core.knowledge.known import Knowledge
+from pruxel.core.knowledge.name_lists import Hashing, match_names, shown_name
 from pruxel.core.native.ciphers import decrypt
 from pruxel.core.native.codecs import crc32, decompress, decompress_head
 from pruxel.core.sources.base import Listed, Listing, not_found, renamed
-from pruxel.core.sources.files import steady
-from pruxel.core.sources.keys import Keys
-from pruxel.core.sources.kinds import HEAD_BYTES, Kind, classify, ending_of, kinds_by_ending
-from pruxel.core.sources.knowledge import Knowledge
-from pruxel.core.sources.name_lists import Hashing, match_names, shown_name
-from pruxel.core.sources.names import safe_path, unique_name
 from pruxel.core.sources.origin import Origin
 from pruxel.core.sources.pack_spec import key_names, volume_name
 from pruxel.core.sources.pack_table import PackTable, outside_faults, read_table

@@ -21,7 +21,7 @@ import numpy as np
 
 from pruxel.core.base.arrays import AnyArray
 from pruxel.core.base.context import Context
-from pruxel.core.sources.kinds import Kind
+from pruxel.core.knowledge.kinds import Kind
 
 Span = tuple[int, int] | None
 Measure = Callable[[int], Span]

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from pruxel.core.base.context import Context
+from pruxel.core.knowledge.kinds import ending_of
 from pruxel.core.sources.archives import ArchiveSource, archive_form
-from pruxel.core.sources.kinds import ending_of
 from pruxel.core.sources.origin import origin_of_file
 
 

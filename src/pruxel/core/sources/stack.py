@@ -10,9 +10,9 @@ from typing import Protocol
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, Fault, InputError, unforeseen
+from pruxel.core.knowledge.kinds import Kind
+from pruxel.core.knowledge.profile import Profile
 from pruxel.core.sources.base import Listed, Source, not_found, problems_of
-from pruxel.core.sources.kinds import Kind
-from pruxel.core.sources.profile import Profile
 from pruxel.core.sources.references import Resolution, Shelf
 
 log = logging.getLogger("pruxel.sources")

@@ -12,11 +12,12 @@ from typing import BinaryIO, cast
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.base.limits import check_unpacked_size
+from pruxel.core.disk.below import HEAD_BYTES
+from pruxel.core.disk.files import ViewFile
+from pruxel.core.disk.names import safe_path, unique_name
+from pruxel.core.knowledge.kinds import classify, ending_of, kinds_by_ending
+from pruxel.core.knowledge.known import Knowledge
 from pruxel.core.sources.base import Listed, Listing, not_found, renamed
-from pruxel.core.sources.files import ViewFile
-from pruxel.core.sources.kinds import HEAD_BYTES, classify, ending_of, kinds_by_ending
-from pruxel.core.sources.knowledge import Knowledge
-from pruxel.core.sources.names import safe_path, unique_name
 from pruxel.core.sources.origin import Origin
 
 _DAMAGED = (

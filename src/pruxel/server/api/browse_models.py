@@ -7,7 +7,7 @@ from uuid import UUID
 
 from pydantic import BaseModel, Field
 
-from pruxel.core.sources.kinds import Kind
+from pruxel.core.knowledge.kinds import Kind
 from pruxel.server.api.limits import EntryNumber, Offset, PathText, Plain, Word
 
 

@@ -7,8 +7,8 @@ from uuid import UUID
 
 from fastapi import APIRouter, Query
 
+from pruxel.core.knowledge.profile_layouts import with_layout
 from pruxel.core.recipe.layout_words import language_words
-from pruxel.core.sources.profile_layouts import with_layout
 from pruxel.server.api.browse_models import ProblemOut
 from pruxel.server.api.describe_models import (
     ComparedOut,

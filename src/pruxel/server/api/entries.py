@@ -16,7 +16,7 @@ from pydantic import TypeAdapter
 from sqlalchemy import delete, select
 from starlette.background import BackgroundTask
 
-from pruxel.core.sources.kinds import DRAWN
+from pruxel.core.knowledge.kinds import DRAWN
 from pruxel.server.api.browse_models import (
     BytesOut,
     EntriesOut,

@@ -19,7 +19,7 @@ from fastapi.responses import StreamingResponse
 from sqlalchemy import func, select, text
 
 from pruxel.core.base.errors import ErrorCode, InputError, UsageError
-from pruxel.core.sources.names import safe_part
+from pruxel.core.disk.names import safe_part
 from pruxel.server.api.browse_models import CollisionOut, ExtractIn, HolderOut, SelectionIn, SelectionOut, ZipOut
 from pruxel.server.api.limits import Word, gives
 from pruxel.server.api.models import JobOut

@@ -11,8 +11,8 @@ from sqlalchemy import delete, select
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.core.sources.keys import parse_key, shown_key
-from pruxel.core.sources.name_lists import hash_names, names_of
+from pruxel.core.knowledge.keys import parse_key, shown_key
+from pruxel.core.knowledge.name_lists import hash_names, names_of
 from pruxel.core.sources.pack_spec import key_names
 from pruxel.core.sources.packs import PackSource
 from pruxel.server.api.models import JobOut

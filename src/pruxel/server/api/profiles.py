@@ -12,10 +12,10 @@ from sqlalchemy import select
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
 from pruxel.core.binary.yaml_text import write_yaml
-from pruxel.core.sources.detect import detect
-from pruxel.core.sources.profile import Alias
-from pruxel.core.sources.profile_files import LoadedProfile, build_profile, find_profiles, load_profile, write_profile
-from pruxel.core.sources.profile_stream import profile_pieces, without_names
+from pruxel.core.knowledge.detect import detect
+from pruxel.core.knowledge.profile import Alias
+from pruxel.core.knowledge.profile_files import LoadedProfile, build_profile, find_profiles, load_profile, write_profile
+from pruxel.core.knowledge.profile_stream import profile_pieces, without_names
 from pruxel.server.api.limits import PathText, gives
 from pruxel.server.api.models import JobOut
 from pruxel.server.api.source_models import FitOut, ProfileIn, ProfileOut

@@ -24,8 +24,8 @@ from fastapi import APIRouter, Header, Query, Request
 
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.base.writing import cannot_write, make_folder, write_below
-from pruxel.core.sources.below import find_below
-from pruxel.core.sources.names import safe_path
+from pruxel.core.disk.below import find_below
+from pruxel.core.disk.names import safe_path
 from pruxel.server.api.limits import LARGEST, Word
 from pruxel.server.api.source_models import UploadIn, UploadOut
 from pruxel.server.settings import settings

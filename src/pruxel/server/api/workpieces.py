@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 import pruxel.core.steps  # noqa: F401 - registers all steps
 from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.core.sources.kinds import OPENED, Kind
+from pruxel.core.knowledge.kinds import OPENED, Kind
 from pruxel.core.steps.registry import STEPS
 from pruxel.server.api.models import (
     NameIn,

@@ -12,9 +12,9 @@ from sqlalchemy.orm import Session
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
+from pruxel.core.knowledge.catalogue import names_by_code, read_pairs
+from pruxel.core.knowledge.profile import GameTable
 from pruxel.core.recipe.inputs import Opener
-from pruxel.core.sources.catalogue import names_by_code, read_pairs
-from pruxel.core.sources.profile import GameTable
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import StoredStack, stored_entry, stored_stack
 from pruxel.server.store.database import session

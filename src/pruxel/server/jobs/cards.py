@@ -10,10 +10,10 @@ from sqlalchemy import select
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
+from pruxel.core.knowledge.catalogue import Card, build_cards, is_catalogue, names_by_code
+from pruxel.core.knowledge.kinds import Kind
+from pruxel.core.knowledge.profile import GameTable
 from pruxel.core.recipe.inputs import Opener
-from pruxel.core.sources.catalogue import Card, build_cards, is_catalogue, names_by_code
-from pruxel.core.sources.kinds import Kind
-from pruxel.core.sources.profile import GameTable
 from pruxel.server.jobs.stacks import stored_stack
 from pruxel.server.store.database import session
 from pruxel.server.store.marks import found_by_pattern

@@ -18,15 +18,16 @@ from pruxel.core.binary.finding import differing, find_bytes, find_range, patter
 from pruxel.core.binary.load import load_layout
 from pruxel.core.binary.schema import Layout, Match
 from pruxel.core.binary.yaml_text import write_yaml
+from pruxel.core.disk.below import HEAD_BYTES
 from pruxel.core.guessing.regions import strip_of
 from pruxel.core.images.decode import media_type
+from pruxel.core.knowledge.kinds import layouts_for
 from pruxel.core.pictures.bones import visible
 from pruxel.core.pictures.sheet import texture_sheet
 from pruxel.core.recipe.inputs import Opener, beside
 from pruxel.core.recipe.layout_check import check_layout, what_it_yields
 from pruxel.core.scene.images import EncodedImage, Image
 from pruxel.core.scene.model import Scene
-from pruxel.core.sources.kinds import HEAD_BYTES, layouts_for
 from pruxel.server.jobs.playing import played
 from pruxel.server.jobs.stacks import StoredStack, split_source, stored_entry
 from pruxel.server.store.missing import not_found

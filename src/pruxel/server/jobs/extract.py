@@ -16,12 +16,12 @@ from sqlalchemy import select
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, ErrorCode, InputError, unforeseen
 from pruxel.core.base.writing import cannot_write, make_folder, stops_everything, write_below
+from pruxel.core.disk.files import steady
+from pruxel.core.disk.names import Places, safe_path
 from pruxel.core.images import png
 from pruxel.core.images.decode import decode_image
 from pruxel.core.native.threads import made_ahead
 from pruxel.core.recipe.inputs import Opener
-from pruxel.core.sources.files import steady
-from pruxel.core.sources.names import Places, safe_path
 from pruxel.server.jobs.risk import at, left_alone, risk_of
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import StoredStack, stored_stack

@@ -7,12 +7,12 @@ from typing import Any
 
 from pruxel.core.base.context import Context
 from pruxel.core.extract.clips import extent_of
+from pruxel.core.knowledge.kinds import Kind
 from pruxel.core.pictures.bones import visible
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.measure import measure
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.walk import joint_tree
-from pruxel.core.sources.kinds import Kind
 from pruxel.server.jobs.playing import played
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import StoredStack, stored_stack

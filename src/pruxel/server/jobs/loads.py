@@ -11,8 +11,8 @@ from sqlalchemy import text
 from sqlalchemy.orm import Session
 
 from pruxel.core.base.context import Context
+from pruxel.core.knowledge.known import Knowledge
 from pruxel.core.sources.base import Listed
-from pruxel.core.sources.knowledge import Knowledge
 from pruxel.server.store.database import unhurried
 from pruxel.server.store.loading import (
     COLUMNS,

@@ -11,8 +11,8 @@ from sqlalchemy import select
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
 from pruxel.core.base.limits import Limits
-from pruxel.core.sources.harvest import Won, harvest, paths_in
-from pruxel.core.sources.name_lists import NameList, parse_names
+from pruxel.core.knowledge.harvest import Won, harvest, paths_in
+from pruxel.core.knowledge.name_lists import NameList, parse_names
 from pruxel.core.sources.packs import PackSource
 from pruxel.server.jobs.risk import at, left_alone, risk_of
 from pruxel.server.jobs.runner import job_kind

@@ -18,6 +18,7 @@ from pruxel.core.extract.clips import extent_of
 from pruxel.core.extract.level import Level
 from pruxel.core.images import png
 from pruxel.core.images.decode import decode_image
+from pruxel.core.knowledge.kinds import DRAWN
 from pruxel.core.native.sounds import Wave, read_wave
 from pruxel.core.pictures.bones import visible
 from pruxel.core.pictures.render import View, render
@@ -26,7 +27,6 @@ from pruxel.core.scene.digest import digest
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.pose import posed, stiff
 from pruxel.core.scene.walk import parts
-from pruxel.core.sources.kinds import DRAWN
 from pruxel.server.jobs.playing import played
 from pruxel.server.jobs.queue import BEHIND, put_job
 from pruxel.server.jobs.risk import at, left_alone, risk_of

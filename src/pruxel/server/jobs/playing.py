@@ -5,9 +5,9 @@ from __future__ import annotations
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
 from pruxel.core.extract.clips import LooseClip, with_clips
+from pruxel.core.knowledge.kinds import Kind
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.model import Scene
-from pruxel.core.sources.kinds import Kind
 from pruxel.server.jobs.stacks import split_source
 from pruxel.server.store.conditions import Query
 from pruxel.server.store.database import reading

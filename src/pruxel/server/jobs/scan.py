@@ -13,12 +13,12 @@ from sqlalchemy.exc import OperationalError
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, Fault, InputError, PruxelError, unforeseen
+from pruxel.core.disk.files import read_text
+from pruxel.core.knowledge.profile_files import find_profiles
 from pruxel.core.sources.base import problems_of
-from pruxel.core.sources.files import read_text
 from pruxel.core.sources.open import Opened, open_address, stamp_of
 from pruxel.core.sources.origin import split_address
 from pruxel.core.sources.packs import UNNAMED, PackSource
-from pruxel.core.sources.profile_files import find_profiles
 from pruxel.server.jobs.loads import PARTIAL, count_new, load_difference, load_new, locked
 from pruxel.server.jobs.pictures import draw_anew
 from pruxel.server.jobs.queue import put_job, put_names_again

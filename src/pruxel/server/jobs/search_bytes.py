@@ -9,8 +9,8 @@ from sqlalchemy import func, select
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.knowledge.kinds import Kind
 from pruxel.core.sources.carve import Hit, carve
-from pruxel.core.sources.kinds import Kind
 from pruxel.core.sources.origin import INSIDE
 from pruxel.server.jobs.pictures import texture_picture
 from pruxel.server.jobs.runner import job_kind

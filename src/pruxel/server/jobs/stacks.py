@@ -13,14 +13,14 @@ from sqlalchemy import select
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.knowledge.kinds import Kind
+from pruxel.core.knowledge.known import Knowledge
+from pruxel.core.knowledge.profile import Profile
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.sources.base import Source, not_found
 from pruxel.core.sources.carve import CarvedSource, Hit
-from pruxel.core.sources.kinds import Kind
-from pruxel.core.sources.knowledge import Knowledge
 from pruxel.core.sources.open import origin_at, reopen, stamp_of
 from pruxel.core.sources.origin import split_address
-from pruxel.core.sources.profile import Profile
 from pruxel.core.sources.references import Resolution, candidate_paths
 from pruxel.server.settings import settings
 from pruxel.server.store import missing

@@ -14,7 +14,7 @@ import orjson
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
 from pruxel.core.base.writing import cannot_write, make_folder, write_below
-from pruxel.core.sources.files import steady
+from pruxel.core.disk.files import steady
 from pruxel.server.jobs.extract import named_rows
 from pruxel.server.jobs.stacks import StoredStack, stored_entry, stored_stack
 from pruxel.server.running import end_with_parent

@@ -18,8 +18,8 @@ from sqlalchemy.orm import Session
 
 from pruxel import __version__
 from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.disk.names import is_sound
 from pruxel.core.recipe.document import StepUse
-from pruxel.core.sources.names import is_sound
 from pruxel.server.store.blobs import get_blob, put_blob
 from pruxel.server.store.tables import (
     Mark,

@@ -12,8 +12,8 @@ from sqlalchemy import delete, select, text
 from sqlalchemy.orm import Session
 
 from pruxel.core.base.errors import ErrorCode, Fault
+from pruxel.core.disk.names import is_sound
 from pruxel.core.sources.base import Listed
-from pruxel.core.sources.names import is_sound
 from pruxel.server.store.samples import take_samples
 from pruxel.server.store.tables import EntryRow, FacetCount, Folder, FolderCount, Slot
 

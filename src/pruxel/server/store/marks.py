@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy import text, update
 from sqlalchemy.orm import Session
 
-from pruxel.core.sources.patterns import pattern_regex
+from pruxel.core.knowledge.patterns import pattern_regex
 from pruxel.server.store.jobs import tell
 from pruxel.server.store.likes import escaped
 from pruxel.server.store.stack_state import StackState

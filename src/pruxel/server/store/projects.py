@@ -9,10 +9,10 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from pruxel.core.base.limits import Limits
-from pruxel.core.sources.knowledge import Knowledge
-from pruxel.core.sources.name_lists import joined, parse_names
-from pruxel.core.sources.profile import Profile
-from pruxel.core.sources.profile_files import LoadedProfile, build_profile
+from pruxel.core.knowledge.known import Knowledge
+from pruxel.core.knowledge.name_lists import joined, parse_names
+from pruxel.core.knowledge.profile import Profile
+from pruxel.core.knowledge.profile_files import LoadedProfile, build_profile
 from pruxel.server.store.blobs import get_blob
 from pruxel.server.store.missing import not_found
 from pruxel.server.store.tables import KeyRow, NameListRow, Project

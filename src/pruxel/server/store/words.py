@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import text
 from sqlalchemy.orm import Session
 
-from pruxel.core.sources.patterns import pattern_regex
+from pruxel.core.knowledge.patterns import pattern_regex
 from pruxel.server.store.likes import escaped
 from pruxel.server.store.stack_state import StackState
 

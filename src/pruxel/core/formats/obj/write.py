@@ -11,6 +11,7 @@ import numpy as np
 from pruxel import __version__
 from pruxel.core.base.arrays import ByteArray, Bytes, FloatArray, IndexArray
 from pruxel.core.base.context import Context
+from pruxel.core.disk.names import unique_name
 from pruxel.core.formats.obj.mtl import material_text
 from pruxel.core.formats.obj.text import decimals_for, faces_text, polygons_text, rows_text
 from pruxel.core.formats.registry import OutFile
@@ -23,7 +24,6 @@ from pruxel.core.scene.pose import standing
 from pruxel.core.scene.render_images import texels
 from pruxel.core.scene.uvs import MAIN_SLOTS, shown_uvs
 from pruxel.core.scene.walk import parts
-from pruxel.core.sources.names import unique_name
 
 _NORMAL_DECIMALS = 5
 _UV_DECIMALS = 6

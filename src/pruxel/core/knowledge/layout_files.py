@@ -13,7 +13,7 @@ from pruxel.core.binary.include import Known, in_order, included_by, with_includ
 from pruxel.core.binary.load import load_layout, validation_words
 from pruxel.core.binary.schema import Layout
 from pruxel.core.binary.yaml_text import parse_yaml
-from pruxel.core.sources.files import read_text
+from pruxel.core.disk.files import read_text
 
 
 @dataclass(frozen=True)

@@ -16,8 +16,8 @@ import numpy as np
 
 from pruxel.core.base.arrays import AnyArray
 from pruxel.core.base.context import Context
+from pruxel.core.knowledge.name_lists import Hashing, hash_names, names_of
 from pruxel.core.native.hashes import positions_of
-from pruxel.core.sources.name_lists import Hashing, hash_names, names_of
 
 # A run of what stems are made of, taken whole, and the endings behind it, if any: every byte is looked at once.
 _RUN = re.compile(rb"([A-Za-z0-9_\-~ /\\]++)((?:\.[A-Za-z0-9]{1,5}){1,2})?+")

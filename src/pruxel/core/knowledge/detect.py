@@ -9,10 +9,10 @@ from itertools import islice
 from pathlib import Path
 
 from pruxel.core.base.context import Context
-from pruxel.core.sources.below import First, first_bytes, walk_files
-from pruxel.core.sources.kinds import layouts_for
-from pruxel.core.sources.patterns import matches
-from pruxel.core.sources.profile import Profile
+from pruxel.core.disk.below import First, first_bytes, walk_files
+from pruxel.core.knowledge.kinds import layouts_for
+from pruxel.core.knowledge.patterns import matches
+from pruxel.core.knowledge.profile import Profile
 
 _MOST_FILES = 5000
 

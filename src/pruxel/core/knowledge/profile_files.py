@@ -11,11 +11,11 @@ from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.base.limits import Limits
 from pruxel.core.binary.schema import Layout
 from pruxel.core.binary.yaml_text import parse_yaml, write_yaml
-from pruxel.core.sources.below import open_below
-from pruxel.core.sources.files import map_file, read_text, text_from
-from pruxel.core.sources.layout_files import Written, load_together, written_in
-from pruxel.core.sources.name_lists import NameList, joined, names_of, parse_names
-from pruxel.core.sources.profile import Profile, ProfileFile, check_profile
+from pruxel.core.disk.below import open_below
+from pruxel.core.disk.files import map_file, read_text, text_from
+from pruxel.core.knowledge.layout_files import Written, load_together, written_in
+from pruxel.core.knowledge.name_lists import NameList, joined, names_of, parse_names
+from pruxel.core.knowledge.profile import Profile, ProfileFile, check_profile
 
 
 @dataclass(frozen=True)

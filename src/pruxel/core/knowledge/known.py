@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from pruxel.core.binary.schema import Layout
-from pruxel.core.sources.keys import NO_KEYS, Keys
-from pruxel.core.sources.name_lists import EMPTY, NameList
-from pruxel.core.sources.profile import Profile
+from pruxel.core.knowledge.keys import NO_KEYS, Keys
+from pruxel.core.knowledge.name_lists import EMPTY, NameList
+from pruxel.core.knowledge.profile import Profile
 
 
 @dataclass(frozen=True, eq=False)

@@ -6,7 +6,7 @@ import yaml
 
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.binary.yaml_text import parse_yaml, write_yaml
-from pruxel.core.sources.layout_files import Written, load_together, written_in
+from pruxel.core.knowledge.layout_files import Written, load_together, written_in
 
 _HEAD = "profile: 1\nname: {name}\n"
 

@@ -9,9 +9,11 @@ from pathlib import Path
 from typing import NamedTuple
 
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
-from pruxel.core.sources.files import unreadable
-from pruxel.core.sources.kinds import HEAD_BYTES
-from pruxel.core.sources.names import is_sound, shown_part, unique_name
+from pruxel.core.disk.files import unreadable
+from pruxel.core.disk.names import is_sound, shown_part, unique_name
+
+# So many first bytes tell what a file is.
+HEAD_BYTES = 512
 
 
 def walk_files(root: Path, faults: list[Fault] | None = None) -> Iterator[tuple[str, Path]]:

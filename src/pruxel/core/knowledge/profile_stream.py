@@ -13,8 +13,8 @@ from itertools import islice
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.binary.schema import Layout
 from pruxel.core.binary.yaml_text import parse_yaml, write_yaml
-from pruxel.core.sources.profile import ProfileFile
-from pruxel.core.sources.profile_files import write_profile
+from pruxel.core.knowledge.profile import ProfileFile
+from pruxel.core.knowledge.profile_files import write_profile
 
 _HEAD = "known_names:\n"
 _BATCH = 5000

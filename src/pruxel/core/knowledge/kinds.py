@@ -9,9 +9,8 @@ from enum import StrEnum
 from pruxel.core.binary.recognise import holds
 from pruxel.core.binary.schema import Layout
 from pruxel.core.formats.beginnings import begins_as_gltf, begins_as_obj
-from pruxel.core.sources.patterns import matches
+from pruxel.core.knowledge.patterns import matches
 
-HEAD_BYTES = 512
 _TAR_MARK = 257
 
 

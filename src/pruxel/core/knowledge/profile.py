@@ -11,7 +11,7 @@ from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.binary.conventions import Conventions
 from pruxel.core.binary.load import validation_words
 from pruxel.core.binary.schema import Layout, Strict
-from pruxel.core.sources.patterns import matches
+from pruxel.core.knowledge.patterns import matches
 
 
 class GameVersion(Strict):

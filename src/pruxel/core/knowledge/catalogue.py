@@ -8,8 +8,8 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.core.sources import databases
-from pruxel.core.sources.profile import GameTable
+from pruxel.core.knowledge import databases
+from pruxel.core.knowledge.profile import GameTable
 
 PARTS = ("portrait", "model", "skeleton", "clips", "textures", "variants")
 _LARGEST = 64 << 20

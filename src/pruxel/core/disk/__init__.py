@@ -1,0 +1,1 @@
+"""Names, files and folders on disk, met with care."""
