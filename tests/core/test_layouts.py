@@ -185,3 +185,19 @@ def test_blocks_may_begin_lines_below_their_key() -> None:
         "blocks", memoryview(b"lamp hall" + b"\n" * 200_000 + b"{ lit 1 }\nnext\n// no block of it\n{ a b }"), "x"
     )
     assert found == {"lamp": [{"title": "hall", "lit": "1"}], "next": "", "blocks": [{"title": "", "a": "b"}]}
+
+
+@pytest.mark.parametrize(
+    ("records", "data", "hint"),
+    [
+        ("  file: [{name: a, type: u32}, {name: mark, type: text, size: 4, equals: MARK}]", b"......MARK", "It stands at byte 6: what is read before it may be 2 bytes too short."),
+        ("  file: [{name: a, type: u32}, {name: mark, type: u16, equals: 513}]", b"..\x01\x02\0\0\0\0", "may be 2 bytes too long."),
+        ("  file: [{name: rows, type: row, count: '3'}]\n  row: [{name: mark, type: text, size: 2, equals: RW}, {name: a, type: u16}, {name: b, type: u8, at: '0'}]",
+         b"RW....RW....RW....", "Records that repeat may stand further apart"),
+        ("  file: [{name: mark, type: text, size: 4, equals: MARK}]", b"none of it", "This may not be a"),
+    ],
+)  # fmt: skip
+def test_a_mark_that_stands_near_is_told(records: str, data: bytes, hint: str) -> None:
+    with pytest.raises(InputError) as caught:
+        parse(load_layout(f"layout: near\nrecords:\n{records}\n", "near"), memoryview(data), "x", Context())
+    assert hint in (caught.value.fault.hint or "")

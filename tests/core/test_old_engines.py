@@ -8,23 +8,26 @@ from pathlib import Path
 import numpy as np
 import pytest
 from scipy.spatial import cKDTree
+from scipy.spatial.transform import Rotation
 from typer.testing import CliRunner
 
 from pruxel.cli.main import app
 from pruxel.core.base.context import Context
 from pruxel.core.binary.conventions import Conventions
 from pruxel.core.binary.load import load_layout
-from pruxel.core.extract.clips import read_clips
+from pruxel.core.extract.clips import read_clips, with_clips
 from pruxel.core.extract.file import ParsedFile, parse_file
 from pruxel.core.extract.level import read_level
+from pruxel.core.extract.markers import with_markers
 from pruxel.core.extract.meshes import read_model
 from pruxel.core.extract.skeleton import read_skeleton
 from pruxel.core.extract.textures import read_textures
 from pruxel.core.knowledge.kinds import layouts_for
 from pruxel.core.scene.model import Primitive, Scene
+from pruxel.core.scene.pose import posed
 from pruxel.core.scene.walk import world_from_local
 from pruxel.sample.dredged import SHAPES
-from pruxel.sample.engines import deep, engine_files, swell, tide
+from pruxel.sample.engines import deep, engine_files, hermit, swell, tide, turtle
 from tests.conftest import ROOT
 
 FOLDER = ROOT / "src/pruxel/sample/data/layouts"
@@ -59,7 +62,7 @@ def outward(part: Primitive) -> bool:
     return float((a * np.cross(b, c)).sum()) > 0
 
 
-@pytest.mark.parametrize("name", ["bell.wds", "jelly.jel", "amphora.bob", "life_ring.pkd"])
+@pytest.mark.parametrize("name", ["bell.wds", "jelly.jel", "amphora.bob", "life_ring.pkd", "turtle.trt"])
 def test_faces_look_outward(name: str) -> None:
     assert all(outward(one) for one in parts(read_model(read(name), CONTEXT).scene))
 
@@ -144,7 +147,69 @@ def test_the_shore_places_what_stands_on_it() -> None:
     assert np.allclose(level.placements.positions[1], [0.8, 0, 0.3])
 
 
-@pytest.mark.parametrize("path", [path for path in FILES if not path.endswith(".pal")])
+def test_a_hermit_crab_has_its_points_on_its_bones_and_coats_to_choose_from() -> None:
+    file = read("hermit.bones")
+    skeleton = read_skeleton(file, CONTEXT)
+    rest = world_from_local(skeleton)
+    model = read_model(file, CONTEXT, rest)
+    shell, legs = parts(model.scene)
+    assert outward(shell)
+    wanted = np.concatenate(
+        [
+            (rest[one.bone] @ np.column_stack([one.positions, np.ones(len(one.positions))]).T).T[:, :3]
+            for one in hermit.pieces()
+        ]
+    )
+    found = np.concatenate([shell.positions, legs.positions])
+    assert cKDTree(found).query(wanted)[0].max() < 1e-5
+    assert len(shell.indices) + len(legs.indices) == 2 * sum(len(one.faces) for one in hermit.pieces())
+    for part, column in ((shell, 1), (legs, 2)):
+        colors = [model.materials[one.material].base_color for one in part.dressings]
+        assert np.allclose(colors, [coat[column] for coat in hermit.COATS])
+        assert [one.variant for one in part.dressings] == [coat[0] for coat in hermit.COATS]
+    whole = with_markers(skeleton, file, CONTEXT)
+    claw = next(number for number, node in enumerate(whole.nodes) if node.name == "claw")
+    shin = next(number for number, node in enumerate(whole.nodes) if node.name == "shin_lf")
+    assert claw in whole.nodes[shin].children
+    [clip] = read_clips(read("hermit.moves"), CONTEXT)
+    assert (clip.name, clip.rate, clip.seconds) == ("scuttle", hermit.RATE, hermit.LAST / hermit.RATE)
+    moved = posed(with_clips(skeleton, (clip,))[0], with_clips(skeleton, (clip,))[0].clips[0], 12 / hermit.RATE)
+    for bone in hermit.bones():
+        if bone.parent < 0:
+            continue
+        turn = next(node.rotation for node in moved.nodes if node.name == bone.name)
+        wanted_turn = Rotation.from_euler("y", bone.turn, degrees=True) * Rotation.from_euler(
+            "z", hermit.angle(bone.name, 12), degrees=True
+        )
+        assert (Rotation.from_quat(turn).inv() * wanted_turn).magnitude() < 1e-4, bone.name
+
+
+def test_a_turtle_swims_its_way_by_numbers_alone() -> None:
+    file = read("turtle.trt")
+    skeleton = read_skeleton(file, CONTEXT)
+    near(world_from_local(skeleton)[:, :3, 3], np.array([place for _, place in turtle.JOINTS]), 1e-6)
+    model = read_model(file, CONTEXT)
+    [part] = parts(model.scene)
+    places, faces, joints, shares = turtle.body()
+    near(part.positions, places, 2e-4)
+    assert len(part.indices) == 2 * len(faces)
+    assert part.joints is not None
+    assert part.weights is not None
+    own = np.take_along_axis(part.weights, (part.joints == joints[:, :1]).argmax(axis=1)[:, None], axis=1)[:, 0]
+    assert np.abs(own - shares)[joints[:, 0] != 0].max() < 3e-3
+    loose = read_clips(read("turtle_swim.tmv"), CONTEXT)
+    scene, share = with_clips(skeleton, loose)
+    assert share == 1.0
+    for frame in (0, 3, 11, turtle.FRAMES - 1):
+        moved = posed(scene, scene.clips[0], frame / turtle.RATE)
+        path = next(node for node in moved.nodes if node.name == "root path")
+        assert np.allclose(path.translation, turtle.way()[frame], atol=1e-6)
+        for joint in range(len(turtle.JOINTS)):
+            wanted_turn = Rotation.from_quat(turtle.turn(joint, frame))
+            assert (Rotation.from_quat(moved.nodes[joint].rotation).inv() * wanted_turn).magnitude() < 3e-4
+
+
+@pytest.mark.parametrize("path", [path for path in FILES if not path.endswith((".pal", ".moves", ".tmv"))])
 def test_each_opens_from_the_game(game: Path, path: str) -> None:
     """By the profile, beside everything else that the game holds."""
     told = CliRunner().invoke(app, ["inspect", str(game), "--entry", path, "--json"])

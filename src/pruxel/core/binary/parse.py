@@ -25,6 +25,7 @@ from pruxel.core.binary.trees import read_tree
 
 _DEEPEST = 32
 _WORDS = {"word", "number", "line"}
+_LEAST_MARK, _AROUND = 2, 64  # what is shorter stands somewhere by chance
 
 
 def parse(
@@ -202,6 +203,7 @@ def _expect(reading: Reading, record: Record, spec: FieldSpec, value: object, at
             expected=repr(spec.equals),
             found=repr(value),
             hint=_other_order(reading, spec, value, (spec.equals,))
+            or _elsewhere(reading, record, spec, at)
             or f"This may not be a '{reading.layout.layout}' file at all.",
         )
 
@@ -216,6 +218,29 @@ def _other_order(reading: Reading, spec: FieldSpec, found: object, wanted: Seque
         return None
     other = "big" if byte_order(reading, spec) == "<" else "little"
     return f"With its bytes the other way round it is {turned}: try 'endian: {other}'."
+
+
+def _elsewhere(reading: Reading, record: Record, spec: FieldSpec, at: int) -> str | None:
+    """A hint where the value stands a little before or behind: something before it is read too long or too short."""
+    kind = element(spec.type)
+    if isinstance(spec.equals, str):
+        wanted = spec.equals.encode(spec.encoding, "replace")
+    elif kind is not None and kind.whole and kind.width == 1 and isinstance(spec.equals, int):
+        number = spec.equals % (1 << 8 * kind.size)
+        wanted = number.to_bytes(kind.size, "big" if byte_order(reading, spec) == ">" else "little")
+    else:
+        return None
+    if len(wanted) < _LEAST_MARK:
+        return None
+    first = max(at - _AROUND, 0)
+    around = bytes(reading.data[first : at + _AROUND + len(wanted)])
+    places = [first + n for n in range(len(around)) if around.startswith(wanted, n) and first + n != at]
+    if not places:
+        return None
+    nearest = min(places, key=lambda place: abs(place - at))
+    apart, what = abs(nearest - at), "short" if nearest > at else "long"
+    row = " Records that repeat may stand further apart than they are read." if record.parent is not None else ""
+    return f"It stands at byte {nearest:,}: what is read before it may be {apart:,} bytes too {what}.{row}"
 
 
 def _value(reading: Reading, record: Record, spec: FieldSpec, at: int) -> tuple[Any, int]:

@@ -9,13 +9,19 @@ import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, DoubleArray
 from pruxel.sample.dredged import SHAPES, Net
+from pruxel.sample.engines import turtle
 
 SIDE = 64
 
 
 def files() -> dict[str, bytes]:
     """Its files by path."""
-    return {"old/deep/life_ring.pkd": packed_bytes(SHAPES["life_ring"]()), "old/deep/weed.pal": weed_bytes()}
+    return {
+        "old/deep/life_ring.pkd": packed_bytes(SHAPES["life_ring"]()),
+        "old/deep/weed.pal": weed_bytes(),
+        "old/deep/turtle.trt": turtle.model_bytes(),
+        "old/deep/turtle_swim.tmv": turtle.poses_bytes(),
+    }
 
 
 def packed_bytes(net: Net) -> bytes:

@@ -8,6 +8,7 @@ import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, DoubleArray
 from pruxel.sample.dredged import SHAPES, Net
+from pruxel.sample.engines import hermit
 
 FRAMES, RATE = 12, 10
 
@@ -19,6 +20,8 @@ def files() -> dict[str, bytes]:
         "old/tide/starfish.fxp": fixed_bytes(SHAPES["starfish"]()),
         "old/tide/jelly.jel": jelly_bytes(),
         "old/tide/shore.things": things_text().encode(),
+        "old/tide/hermit.bones": hermit.body_text().encode(),
+        "old/tide/hermit.moves": hermit.moves_text().encode(),
     }
 
 
