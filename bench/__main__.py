@@ -13,7 +13,7 @@ from pathlib import Path
 import numpy as np
 import trimesh
 
-from bench import layouts, scale, spine, unknown, unpacking
+from bench import fuzzing, layouts, scale, spine, unknown, unpacking
 from bench.scenes import waves
 from bench.timing import best, line
 from pruxel.core.base.context import Context
@@ -172,6 +172,7 @@ def main() -> None:
         memory(Path(folder))
     layouts.run()
     unknown.run()
+    fuzzing.run()
     spine.run(Path(__file__).resolve().parent.parent / ".data/samples")
     unpacking.run()
     scale.run()

@@ -103,14 +103,15 @@ def run() -> None:
     )
     _beside("100,000 records of varying size", _VARYING, varying, loose, count, 5_000, 50)
 
-    many, few = (_opened(parts) for parts in (9_000, 9))
-    line("9,000 parts : the same triangles in 9", best(many), best(few), 3)
+    for triangles in (10, 200):
+        many, few = (_opened(parts, triangles * 9_000) for parts in (9_000, 9))
+        line(f"9,000 parts of {triangles} triangles : the same in 9 parts", best(many), best(few), 3)
     _elements()
     _starting()
 
 
-def _opened(parts: int) -> Callable[[], object]:
-    size = 90_000 // parts
+def _opened(parts: int, triangles: int) -> Callable[[], object]:
+    size = triangles // parts
     corners = np.arange(size * 3, dtype="<u4").tobytes()
     points = np.random.default_rng(1).random((size * 3, 3), np.float32).tobytes()
     data = struct.pack("<II", parts, size) + b"".join(b"\x04part" + points + corners for _ in range(parts))

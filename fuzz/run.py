@@ -34,6 +34,7 @@ from pruxel.core.sources.stack import build_stack
 
 SECONDS, BYTES = 2.0, 512 << 20
 _HANGS = 20.0
+_GUESSED = 1500  # bytes: guessing looks long at large files
 _EXPRESSIONS = (
     b"n * 4 + end(n)", b"(n, k)[0] << 2", b"min(n, k) if n > 2 else 0", b"align(n, 16)", b"len(b) - 1", b"b[0] == 97",
     b"-n // 3 % 5", b"n in (1, 2, 3)", b"not n and f or t", b"n ^ k & ~1",
@@ -85,6 +86,7 @@ def build_world(folder: Path) -> World:
     for name, data in {**corpus.game_files(stack), **_packs(folder)}.items():
         for layout in layouts_for(data[:HEAD_BYTES], len(data), name, profile.profile.layouts):
             world.samples.setdefault(_file_of(layout.layout), (name, data))
+            world.samples.setdefault(layout.layout, (name, data))
     world.samples.update({name: (f"a/{name}.bin", data) for name, data in examples.files().items()})
     return world
 
@@ -92,6 +94,10 @@ def build_world(folder: Path) -> World:
 def _file_of(layout: str) -> str:
     home = Path(sample.__file__).parent / "data/layouts"
     return next((p.stem for p in home.glob("*.yaml") if f"layout: {layout}\n" in p.read_text()), layout)
+
+
+def _layouts_of(world: World) -> set[str]:
+    return {layout.layout for layout in world.profile.layouts}
 
 
 def _packs(folder: Path) -> dict[str, bytes]:
@@ -117,6 +123,8 @@ def inputs(world: World, folder: Path) -> dict[str, dict[str, bytes]]:
         "searched": {**corpus.media(), **corpus.archives(), **dict(list(files.items())[::9])},
         "layout": of(".layout") | {f"{name}.layout": text.encode() for name, text in examples.layouts().items()},
         "described": examples.files(),
+        "shipped": {name: data for name, (_, data) in world.samples.items() if name in _layouts_of(world)},
+        "guessed": {name: data[:_GUESSED] for name, data in list(files.items())[::7]},
         "profile": of(".profile"),
         "recipe": of(".recipe"),
         "table": of(".table"),

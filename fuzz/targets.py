@@ -24,6 +24,7 @@ from pruxel.core.extract.level import read_level
 from pruxel.core.extract.material import FoundTexture, read_materials
 from pruxel.core.extract.meshes import read_model, skeleton_named
 from pruxel.core.extract.skeleton import read_skeleton
+from pruxel.core.guessing.guess import guess
 from pruxel.core.images.decode import decode_image, image_info
 from pruxel.core.knowledge.catalogue import names_by_code, read_pairs, read_rows
 from pruxel.core.knowledge.harvest import paths_in
@@ -164,6 +165,31 @@ def layout(world: World, name: str, data: bytes) -> None:
     each([by_kind.get(kind, lambda: None) for kind in found.yields])
 
 
+def shipped(world: World, name: str, data: bytes) -> None:
+    """A changed file, read by the layout that ships for it whether or not that would still claim it."""
+    found = next(one for one in world.profile.layouts if one.layout == name)
+    path, whole = world.samples[name]
+    if found.reads == "pack":
+        layouts = Profile(layouts=(found,))
+        pack(World(Stack([], layouts), {}), path, data)
+        return
+    each(
+        [
+            lambda: explained(found, memoryview(data), path, 6, lambda _name: memoryview(whole)),
+            lambda: what_it_yields(found, memoryview(data), path, lambda _name: memoryview(whole)),
+        ]
+    )
+
+
+def guessed(_world: World, name: str, data: bytes) -> None:
+    """Bytes of which nobody says what they are; each guess is a layout that holds together and reads them."""
+    for one in guess(memoryview(data), name, CONTEXT).found[:4]:
+        if one.layout:
+            layout, faults = check_layout(one.layout, name)
+            assert layout is not None
+            assert not faults, faults[0].line()
+
+
 def described(_world: World, name: str, data: bytes) -> None:
     """A changed file that a layout of the documentation reads, opened as it would be, and explained."""
     found = _example(name)
@@ -237,6 +263,8 @@ TARGETS: dict[str, Target] = {
     "searched": searched,
     "layout": layout,
     "described": described,
+    "shipped": shipped,
+    "guessed": guessed,
     "profile": profile,
     "recipe": recipe,
     "table": table,
