@@ -166,3 +166,33 @@ def test_a_stranger_without_the_link_sees_what_to_do(page: Page) -> None:
     page.driver.refresh()
     page.see("main", "This page has no access yet")
     page.errors()
+
+
+def test_every_step_opens_its_form_and_a_variant_is_worn(page: Page) -> None:
+    page.see(page.test("entry"))
+    page.keys("/")
+    page.see(page.test("search")).send_keys("hermit.bones")
+    page.click("[data-path='old/tide/hermit.bones']")
+    page.click(page.test("open-bench"))
+    page.see("[data-test=viewport]:not([data-shown=''])")
+    page.see("[aria-label=Facts]", "plain, mossy, pearl")
+    page.click(page.test("add-step"))
+    page.see(page.test("add-flip_faces"))
+    items = page.all("[data-test^=add-]:not([data-test=add-step])")
+    kinds = [str(one.get_attribute("data-test")) for one in items]
+    assert len(kinds) >= 5
+    for number, kind in enumerate(kinds):
+        if number:
+            page.click(page.test("add-step"))
+        page.click(page.test(kind))
+        page.see("[role=dialog] form")
+        page.click("[role=dialog] button", "Cancel")
+        page.gone("[role=dialog]")
+    before = picture(page)
+    page.click(page.test("add-step"))
+    page.click(page.test("add-wear_variant"))
+    page.see("#p-variant").send_keys("mossy")
+    page.click(page.test("step-done"))
+    page.see("[data-test=step][data-step=wear_variant]", "2 materials as in “mossy”")
+    assert (np.abs(before - picture(page)).sum(axis=2) > 60).mean() > 0.02
+    assert page.errors() == []

@@ -1,16 +1,17 @@
 // @vitest-environment happy-dom
 import { mount } from '@vue/test-utils'
 import { describe, expect, it } from 'vitest'
-import { nextTick } from 'vue'
+import { nextTick, reactive } from 'vue'
 import FieldInput from '../src/features/bench/FieldInput.vue'
-import { fieldsOf, type Schema, type Target } from '../src/model/form'
+import { fieldsOf, valuesOf, type Schema, type Target } from '../src/model/form'
 
 const NONE: Record<Target, string[]> = {
   part: ['body', 'wheel', 'wheel.001'],
   material: ['rust'],
   texture: [],
   clip: [],
-  joint: [], variant: [],
+  joint: [],
+  variant: [],
   entry: [],
   workpiece: [],
 }
@@ -143,5 +144,17 @@ describe('choices', () => {
     expect(wrapper.findAll('option').map((o) => o.text())).toEqual(['x', 'y', 'z'])
     await wrapper.get('select').setValue('z')
     expect(value()).toBe('z')
+  })
+})
+
+describe('the values that a form begins with', () => {
+  it('are its own, also where the schema is watched', () => {
+    const schema = reactive({
+      properties: { parts: { type: 'array', items: { type: 'string', refers_to: 'part' }, default: ['body'] } },
+    }) as unknown as Schema
+    const first = valuesOf(fieldsOf(schema), {})
+    ;(first.parts as string[]).push('wheel')
+    expect(first).toEqual({ parts: ['body', 'wheel'] })
+    expect(valuesOf(fieldsOf(schema), {})).toEqual({ parts: ['body'] })
   })
 })

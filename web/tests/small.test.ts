@@ -218,6 +218,7 @@ describe('findings and facts', () => {
       materials: ['rust', 'rust', 'glass'],
       textures: [],
       clips: ['walk'],
+      variants: [],
       joints: 3,
       parts: [],
     }

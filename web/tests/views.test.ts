@@ -36,6 +36,7 @@ const facts = (triangles: number, parts: string[]) => ({
   materials: ['rust'],
   textures: [],
   clips: [],
+  variants: [],
   joints: 0,
   parts: parts.map((name) => ({ name, triangles: 5, materials: [], role: 'visual', detail: 0 })),
 })

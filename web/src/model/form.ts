@@ -106,9 +106,11 @@ function array(name: string, base: Omit<Base, 'start'>, schema: Schema, defs: Re
 
 const worded = (name: string) => (name.charAt(0).toUpperCase() + name.slice(1)).replaceAll('_', ' ')
 
-// The values that a form begins with: those given, else the schema's own.
+// The values that a form begins with: those given, else the schema's own. Those are JSON, perhaps watched by Vue, which
+// a structured clone does not take.
 export function valuesOf(fields: Field[], given: Record<string, unknown>): Record<string, unknown> {
-  return Object.fromEntries(fields.map((field) => [field.name, given[field.name] ?? structuredClone(field.start)]))
+  const own = (field: Field): unknown => JSON.parse(JSON.stringify(field.start))
+  return Object.fromEntries(fields.map((field) => [field.name, given[field.name] ?? own(field)]))
 }
 
 // A number as it is typed: a comma is a point; null while it is none or out of range.

@@ -291,6 +291,11 @@ def _from_points(
     }
 
 
+def _color_name(color: tuple[float, ...]) -> str:
+    """A name for a material of which only its colour is known: the digits of CSS, three numbers from 0 to 255."""
+    return "colour " + "".join(f"{round(min(max(value, 0.0), 1.0) * 255):02x}" for value in color[:3])
+
+
 def _variants(scope: Record, spec: VariantsSpec, file: ParsedFile) -> Iterator[tuple[str, PartMaterial | None]]:
     """The name of each variant, and what it says of the material."""
     taken: set[str] = set()
@@ -314,6 +319,8 @@ def _material(scope: Record, spec: MeshesSpec | VariantsSpec, file: ParsedFile) 
     alpha = None if spec.alpha is None else text_of(spec.alpha, scope, file.entry).upper()
     if named is not None and number is None:
         name = text_of(str(spec.material), scope, file.entry)
+    elif found:
+        name = found[0][1].rsplit("/", 1)[-1].rsplit(".", 1)[0]
     else:
-        name = found[0][1].rsplit("/", 1)[-1].rsplit(".", 1)[0] if found else f"material {number or 0}"
+        name = f"material {number}" if color is None else _color_name(color)
     return PartMaterial(name, number, found, color, alpha)

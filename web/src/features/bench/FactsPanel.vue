@@ -10,6 +10,7 @@ const lists = computed(
       ['Materials', counted(content.facts.materials)],
       ['Textures', counted(content.facts.textures)],
       ['Clips', counted(content.facts.clips)],
+      ['Variants', counted(content.facts.variants)],
     ] as const,
 )
 </script>

@@ -21,7 +21,7 @@ class WearVariant(Params):
     """Which variant, and on which parts; none named means all."""
 
     variant: VariantName = Field(..., title="Variant", description="the name of the variant")
-    parts: tuple[Part, ...] = Field((), title="Parts", description="names of the parts")
+    parts: tuple[Part, ...] = Field((), title="Parts", description="names of the parts; none means all")
     others: bool = Field(default=False, title="Keep the others", description="leave the other variants to choose from")
 
 
