@@ -653,3 +653,13 @@ def test_a_test_sees_no_further_than_the_first_bytes() -> None:
         layout = load_layout(text.replace("TEST", f'"{test}"'), "odd")
         head = struct.pack("<I", 7) + bytes(508)
         assert bool(layouts_for(head, 2000, "x", [layout])) is claims, test
+
+
+def test_more_variants_than_a_model_has_are_refused() -> None:
+    refused(
+        ErrorCode.MALFORMED,
+        "too many variants",
+        "  file: [{name: points, type: f32x3, count: '4'}]",
+        "  meshes: {vertices: {elements: {position: points}}, variants: {each: 2000, base_color: 'vec(1, 0, 0)'}}",
+        SQUARE.tobytes(),
+    )

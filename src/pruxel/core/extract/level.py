@@ -20,7 +20,7 @@ from pruxel.core.extract.placing import PlacingSpec, matrix_in
 from pruxel.core.geometry.transforms import matrices_of, turns_of
 from pruxel.core.scene.place import Placements
 
-_DEEPEST = 64
+_DEEPEST, _MOST_TINTED = 64, 10_000
 
 
 class PlacementsSpec(PlacingSpec):
@@ -94,7 +94,14 @@ def _tinted(
     """Each model once for every tint that it is placed with, and the number of each placement's."""
     if tint is None:
         return names, numbers, (None,) * len(names)
-    kinds, which = np.unique(np.column_stack([numbers, tint]), axis=0, return_inverse=True)
+    kinds, which = np.unique(np.column_stack([numbers, np.round(tint, 3)]), axis=0, return_inverse=True)
+    if len(kinds) > _MOST_TINTED:
+        raise InputError(
+            ErrorCode.BUDGET,
+            "the level tints its models in more ways than one scene may hold",
+            expected=f"at most {_MOST_TINTED:,} pairs of model and tint",
+            found=f"{len(kinds):,}",
+        )
     models = tuple(names[int(number)] for number in kinds[:, 0].tolist())
     tints = tuple(None if all(value == 1 for value in row) else tuple(row) for row in kinds[:, 1:].tolist())
     return models, which.reshape(-1), tints

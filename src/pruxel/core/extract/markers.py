@@ -54,6 +54,8 @@ def with_markers(scene: Scene, file: ParsedFile, context: Context) -> Scene:
     found, notes = list[_Marker](), list[str]()
     for number, record in enumerate(rows(spec.each, spec.where, file.head, file.entry)):
         context.check()
+        if number >= context.limits.nodes:
+            raise bad(file.entry, record, "too many named points", expected=f"at most {context.limits.nodes:,}")
         found.append(_marker(spec, record, number, how, file))
     by_name = {node.name: index for index, node in reversed(list(enumerate(scene.nodes)))}
     in_order = scene.skins[0].joints if scene.skins else ()

@@ -28,6 +28,7 @@ from pruxel.core.scene.model import Clip, Dressing, Mesh, Node, Scene
 from pruxel.core.scene.origin import Origin
 
 _MOST_JOINTS = 16
+_MOST_VARIANTS = 1000
 _ROLES = ("visual", "collision", "helper")
 MaterialSlot = Literal["base_color", "normal", "emissive", "packed", "packed2", "occlusion"]
 
@@ -300,6 +301,8 @@ def _variants(scope: Record, spec: VariantsSpec, file: ParsedFile) -> Iterator[t
     """The name of each variant, and what it says of the material."""
     taken: set[str] = set()
     for number, item in enumerate(items_of(spec.each, scope, file.entry)):
+        if number >= _MOST_VARIANTS:
+            raise bad(file.entry, scope, "too many variants for one model", expected=f"at most {_MOST_VARIANTS:,}")
         inside = scope.below(variant=item)
         name = f"variant {number + 1}" if spec.name is None else text_of(spec.name, inside, file.entry)
         name = name if name not in taken else f"{name}.{number + 1}"

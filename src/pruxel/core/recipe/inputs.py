@@ -115,11 +115,11 @@ class Opener:
                     found = _path_in(place, "model", name, path)
                     if found not in opened:
                         opened[found] = self._within(found, above, file, part)
+                        vertices += _vertices(opened[found])
                     model = opened[found] if tint is None else tinted(opened[found], tint)
                 except InputError as error:
                     faults.append(error.fault)
             models.append(model)
-            vertices += sum(len(p.positions) for mesh in model.meshes for p in mesh.primitives)
             if vertices > context.limits.vertices:
                 raise InputError(
                     ErrorCode.BUDGET,
@@ -338,6 +338,10 @@ def beside(stack: MergedView, path: str, context: Context) -> Beside:
         return None if found.path is None else stack.read(found.path, context)
 
     return read
+
+
+def _vertices(scene: Scene) -> int:
+    return sum(len(p.positions) for mesh in scene.meshes for p in mesh.primitives)
 
 
 def _path_in(found: Resolution, what: str, name: str, beside: str) -> str:
