@@ -265,6 +265,9 @@ def _judged(
     value += _PREFERENCE[place.type] - np.log(max(place.cost, 1e-3)) + 2 * corners.quality - _uneven(points, edges)
     value += 0.3 * (place.offset % SCALARS[place.type][1] == 0) + 0.3 * (corners.offset % 2 == 0)
     names = [one.attribute for one in streams[1:]]
+    if _blocks_end_at(data, streams, corners):
+        value += 1.0 + 0.3 * len(names)
+        reasons.append("block stands behind block up to the triangles, or to the end")
     if _unit(points) or (
         SCALARS[place.type][1] == 2 and _unit(values_at(data, replace(place, type="i16"), len(points)))
     ):
@@ -278,6 +281,16 @@ def _judged(
     return MeshGuess(
         place.order, corners.vertices, tuple(streams), corners, float(value), round(confidence, 3), tuple(reasons)
     )
+
+
+def _blocks_end_at(data: ByteArray, streams: list[Stream], corners: Corners) -> bool:
+    """Whether attributes in blocks of their own fill all the room from the positions to the corners, or to the end."""
+    count, behind = corners.vertices, streams[0].offset + corners.vertices * streams[0].stride
+    blocks = [one for one in streams[1:] if one.offset >= behind]
+    if not blocks:
+        return False
+    end = max(one.offset + count * one.stride for one in blocks)
+    return any(end <= other < end + _PAD and not data[end:other].any() for other in (corners.offset, len(data)))
 
 
 def _uneven(points: DoubleArray, edges: AnyArray) -> float:
