@@ -10,6 +10,7 @@ from typing import Any
 import pytest
 from fastapi.testclient import TestClient
 
+from fuzz import examples
 from pruxel.sample.dredged import dredged_files
 from tests.server.asking import ended, new_project
 
@@ -174,3 +175,44 @@ def test_a_saved_layout_makes_models_of_the_whole_folder(client: TestClient, pro
     assert again["yields"] == ["mesh 'bell', 3,008 triangles, 1 material"]
     refused = client.post(f"/api/projects/{project}/layouts", json={"text": "layout: x"})
     assert refused.status_code == 422
+
+
+def test_tables_packs_and_files_beside_are_shown_in_the_making(
+    client: TestClient, installation: dict[str, str], worker: object, wait_for: Wait
+) -> None:
+    """What a layout yields beside geometry: rows, a pack's entries; it may read other entries, and include layouts."""
+    folder = Path(installation["mounts"]) / "listed"
+    (folder / "props").mkdir(parents=True)
+    for name in ("ledger", "crate", "hamlet", "quarry"):
+        (folder / f"{name}.dat").write_bytes(examples.files()[name])
+    (folder / "models.lst").write_bytes(examples.MODELS)
+    for path in ("lamp", "house"):
+        (folder / f"props/{path}.obj").write_text("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
+    project = new_project(client, "listed")
+    job = client.post(f"/api/projects/{project}/sources", json={"path": str(folder)}).json()
+    assert wait_for(ended(client, project, job["id"]))["status"] == "done"
+    listed = client.get(f"/api/projects/{project}/entries?limit=50").json()["entries"]
+    ids = {one["path"]: one["id"] for one in listed}
+
+    def described(name: str, text: str = "") -> Any:
+        asked = {"text": text or examples.layouts()[name]}
+        return client.post(f"/api/entries/{ids[f'{name}.dat']}/described", json=asked).json()
+
+    table = described("ledger")["table"]
+    assert table == {"columns": ["code", "name", "size"], "total": 2,
+                     "rows": [["0007", "rope", "1.0 2.0 0.5"], ["0021", "lantern, brass", "1.0 2.0 0.5"]]}  # fmt: skip
+    pack = described("crate")["table"]
+    assert pack["rows"] == [["hut.mesh", "2048", "3996", "3996"], ["lamp.picture", "6144", "48", "48"]]
+    hamlet = described("hamlet")
+    assert hamlet["yields"] == ["3 placements of 3 models"]
+    assert hamlet["scene"]
+    assert hamlet["table"] is None
+    [fault] = described("quarry")["faults"]
+    assert "there is no layout 'quarry_rows' to include" in fault["message"]
+    saved = client.post(f"/api/projects/{project}/layouts", json={"text": examples.layouts()["quarry_rows"]}).json()
+    assert wait_for(ended(client, project, saved["id"]))["status"] == "done"
+    ids |= {one["path"]: one["id"] for one in client.get(f"/api/projects/{project}/entries?limit=50").json()["entries"]}
+    quarry = described("quarry")
+    assert quarry["faults"] == []
+    assert quarry["claims"]
+    assert quarry["yields"] == ["mesh 'quarry', 2 triangles, 1 material"]

@@ -2025,7 +2025,8 @@ export interface components {
          * @description What a layout in the making reads of an entry.
          *
          *     `faults` are mistakes of its text; `problem` is why reading ended early; `claims` whether it would be chosen for
-         *     this entry; `scene` the stored scene of what it yields; `constants` its numbers and texts by name.
+         *     this entry; `scene` the stored scene of what it yields, `table` its first rows; `constants` its numbers and texts by
+         *     name.
          */
         DescribedOut: {
             /**
@@ -2047,6 +2048,7 @@ export interface components {
             problem?: components["schemas"]["LayoutProblemOut"] | null;
             /** Scene */
             scene: string | null;
+            table?: components["schemas"]["TableLook"] | null;
             /** Yields */
             yields: string[];
         };

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field
 
-from pruxel.server.api.browse_models import ProblemOut
+from pruxel.server.api.browse_models import ProblemOut, TableLook
 
 _MOST_TEXT = 200_000
 
@@ -104,13 +104,15 @@ class DescribedOut(BaseModel):
     """What a layout in the making reads of an entry.
 
     `faults` are mistakes of its text; `problem` is why reading ended early; `claims` whether it would be chosen for
-    this entry; `scene` the stored scene of what it yields; `constants` its numbers and texts by name.
+    this entry; `scene` the stored scene of what it yields, `table` its first rows; `constants` its numbers and texts by
+    name.
     """
 
     faults: list[ProblemOut]
     fields: list[FieldOut]
     yields: list[str]
     scene: str | None
+    table: TableLook | None = None
     problem: LayoutProblemOut | None = None
     claims: bool = False
     constants: dict[str, int | float | str] = {}

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from importlib.resources import files
+from itertools import islice
 from typing import Any
 
 import numpy as np
@@ -28,6 +29,7 @@ from pruxel.core.recipe.inputs import Opener, beside
 from pruxel.core.recipe.layout_check import check_layout, what_it_yields
 from pruxel.core.scene.images import EncodedImage, Image
 from pruxel.core.scene.model import Scene
+from pruxel.core.sources.pack_table import read_table
 from pruxel.server.jobs.playing import played
 from pruxel.server.jobs.stacks import StoredStack, split_source, stored_entry
 from pruxel.server.store.missing import not_found
@@ -35,7 +37,7 @@ from pruxel.server.store.scenes import shown_scene
 
 Values = dict[str, Any]
 _DEPTH = 5
-_MOST_FINDS, _MOST_RANGES = 400, 4000
+_MOST_FINDS, _MOST_RANGES, _MOST_ROWS = 400, 4000, 400
 
 
 def strip_shown(entry: int, pieces: int) -> Values:
@@ -125,7 +127,13 @@ def described(entry: int, text: str) -> Values:
     """What a layout in the making reads of an entry: its mistakes, the fields with their bytes, and what it yields."""
     row, stack = stored_entry(entry)
     layout, faults = check_layout(text, "the layout", {one.layout: one for one in stack.profile.layouts})
-    found: Values = {"faults": [one.as_dict() for one in faults], "fields": [], "yields": [], "scene": None}
+    found: Values = {
+        "faults": [one.as_dict() for one in faults],
+        "fields": [],
+        "yields": [],
+        "scene": None,
+        "table": None,
+    }
     if layout is None or faults:
         return found
     path, data = stack.pinned(row), stack.read_row(row, Context())
@@ -138,8 +146,10 @@ def described(entry: int, text: str) -> Values:
     try:
         if fault is None:
             found["yields"] = what_it_yields(layout, data, plain, others)
-            scene = _scene(layout, stack, path, data)
+            own = _reading_by(layout, stack, path, data)
+            scene = _scene(layout, own, path)
             found["scene"] = None if scene is None else shown_scene(visible(scene))
+            found["table"] = _table(layout, own, path, data)
     except InputError as error:
         fault = error.fault
     found["problem"] = None if fault is None else _near(fault, data)
@@ -166,14 +176,42 @@ def _near(fault: Fault, data: memoryview) -> Values:
     return said
 
 
-def _scene(layout: Layout, stack: StoredStack, path: str, data: memoryview) -> Scene | None:
-    """What the layout yields as a scene, whichever other layouts claim the entry; None where there is none to see."""
+def _reading_by(layout: Layout, stack: StoredStack, path: str, data: memoryview) -> StoredStack:
+    """The stack that reads an entry by this layout, whichever other layouts claim it."""
     head, plain = bytes(data[:HEAD_BYTES]), split_source(path)[1]
     own = layout.model_copy(update={"match": Match(paths=(plain,))})
     profile = stack.profile
     others = tuple(one for one in profile.layouts if one not in layouts_for(head, len(data), plain, profile.layouts))
     knowledge = replace(stack.knowledge, profile=replace(profile, layouts=(own, *others)))
-    opened = Opener(replace(stack, knowledge=knowledge))
+    return replace(stack, knowledge=knowledge)
+
+
+def _table(layout: Layout, stack: StoredStack, path: str, data: memoryview) -> Values | None:
+    """The first rows of the table that a layout yields: its own, or the entries of a pack."""
+    if "tables" in layout.yields:
+        rows = Opener(stack).rows(path, Context())
+        columns = list(rows[0]) if rows else []
+        return {
+            "columns": columns,
+            "rows": [[row.get(column, "") for column in columns] for row in rows[:_MOST_ROWS]],
+            "total": len(rows),
+        }
+    if "entries" not in layout.yields:
+        return None
+    known = stack.knowledge
+    table = read_table(layout, data, path, Context(), known.keys, any_version=known.any_version)
+    names = table.names or [f"{value:016x}" for value in ([] if table.hashes is None else table.hashes.tolist())]
+    lines = zip(names, table.offsets.tolist(), table.stored.tolist(), table.sizes.tolist(), strict=True)
+    return {
+        "columns": ["path" if table.names is not None else "hash", "offset", "stored", "size"],
+        "rows": [[str(cell) for cell in row] for row in islice(lines, _MOST_ROWS)],
+        "total": len(table),
+    }
+
+
+def _scene(layout: Layout, stack: StoredStack, path: str) -> Scene | None:
+    """What the layout yields as a scene; None where there is none to see."""
+    plain, opened = split_source(path)[1], Opener(stack)
     yields = layout.yields.keys()
     if yields & {"meshes", "skeletons", "placements"}:
         return opened.scene([path], Context())

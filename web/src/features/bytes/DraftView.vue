@@ -2,6 +2,7 @@
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import type { Described } from '../../api/client'
 import Fault from '../../components/Fault.vue'
+import RowsTable from '../../components/RowsTable.vue'
 import { bytesOf, addressOf } from '../../model/hex'
 import { told } from '../../model/words'
 import { theStage, type Look, type Stage } from '../../viewer/stage'
@@ -61,6 +62,9 @@ const around = computed(() => {
       data-test="draft-view"
       :data-shown="described?.scene ? shown : ''"
     />
+    <div v-if="described?.table && !described.scene" class="absolute inset-x-0 top-0 bottom-8 overflow-auto bg-sheet">
+      <RowsTable :table="described.table" />
+    </div>
     <div
       v-if="described?.scene"
       class="absolute top-2 right-2 flex overflow-hidden rounded-md border border-line bg-sheet"

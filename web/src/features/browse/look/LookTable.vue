@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import type { Look } from '../../../api/client'
+import RowsTable from '../../../components/RowsTable.vue'
 import { count } from '../../../model/words'
 
 const emit = defineEmits<{ names: [] }>()
@@ -9,18 +10,7 @@ defineProps<{ table: NonNullable<Look['table']> }>()
 <template>
   <div>
     <div class="max-h-80 overflow-auto">
-      <table class="w-full text-[12.5px]" data-test="table">
-        <thead class="sticky top-0 bg-sunk text-left">
-          <tr>
-            <th v-for="c in table.columns" :key="c" class="px-3 py-1 font-semibold first:pl-4">{{ c }}</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="(row, i) in table.rows" :key="i" class="border-t border-line">
-            <td v-for="(cell, j) in row" :key="j" class="px-3 py-1 break-words first:pl-4">{{ cell }}</td>
-          </tr>
-        </tbody>
-      </table>
+      <RowsTable :table="table" />
     </div>
     <p class="flex items-center justify-between border-t border-line px-4 py-2 text-[12.5px] text-faint">
       <span
