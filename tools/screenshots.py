@@ -90,6 +90,7 @@ def walk(page: Page) -> None:
         page.keys(Keys.ESCAPE)
         if sign == "tab-versions":
             page.click(page.test("tab-look"))
+    unknown_bytes(page)
     page.click("[data-kind=model]")
     box = page.see(page.test("search"))
     box.send_keys(Keys.CONTROL, "a")
@@ -120,6 +121,27 @@ def walk(page: Page) -> None:
     page.see("main", "hs07_front_roof.10")
     page.see("[data-test=viewport]:not([data-shown=''])")
     shot(page, "place")
+
+
+def unknown_bytes(page: Page) -> None:
+    """From bytes that nobody described to a shape: what they may hold, the layout beside them, what is told apart."""
+    box = page.see(page.test("search"))
+    box.send_keys(Keys.CONTROL, "a")
+    box.send_keys("dredged/whelk")
+    page.click("[data-path='dredged/whelk.drg']")
+    page.click(page.test("describe"))
+    page.click(page.test("take-guess"))
+    page.see("[data-test=draft-view]:not([data-shown=''])")
+    page.see(page.test("jobs"), "All quiet")
+    shot(page, "guesses")
+    page.click(page.test("tab-fields"))
+    page.click(page.test("field"), "vertices_at")
+    shot(page, "layout-editor")
+    page.click(page.test("tab-find"))
+    page.see(page.test("compare-with")).send_keys("dredged/bell.drg", Keys.ENTER)
+    page.see(page.test("compared"), "stretches differ")
+    shot(page, "bytes")
+    page.click(page.test("back"))
 
 
 main()

@@ -11,8 +11,12 @@ import zstandard
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bench.unknown import Label, cases, found_in, shape
+from bench.unknown import Label, Shape, cases, found_in, shape
 from pruxel.core.base.context import Context
+from pruxel.core.binary.conventions import Conventions
+from pruxel.core.binary.load import load_layout
+from pruxel.core.extract.file import parse_file
+from pruxel.core.extract.meshes import read_model
 from pruxel.core.guessing.corners import find_corners, triangles_in
 from pruxel.core.guessing.guess import guess
 from pruxel.core.guessing.meshes import guess_meshes
@@ -155,3 +159,28 @@ def test_the_strip_is_what_its_definition_says(data: bytes, pieces: int) -> None
         share = [part.count(byte) / len(part) for byte in set(part)]
         assert row[0] == pytest.approx(-sum(p * np.log2(p) for p in share), abs=1e-4)
         assert row[1:].tolist() == pytest.approx([min(part), max(part), part.count(0) / len(part)], abs=1e-5)
+
+
+@pytest.mark.parametrize("winding", ["counter_clockwise", "clockwise"])
+@pytest.mark.parametrize("usual", ["counter_clockwise", "clockwise"])
+def test_a_shape_faces_outward_whatever_is_usual(winding: str, usual: str) -> None:
+    """Normals tell which way the corners go round; the layout says so where the game's files do otherwise."""
+    one = shape("ball", np.random.default_rng(3))
+    triangles = one.triangles if (winding == "counter_clockwise") == _outward(one) else one.triangles[:, ::-1]
+    outside = one.normals * np.sign((one.normals * one.positions).sum(axis=1).mean())
+    rows = np.column_stack([one.positions, outside]).astype("<f4")
+    data = struct.pack("<4sII", b"BALL", len(rows), triangles.size) + rows.tobytes() + triangles.astype("<u2").tobytes()
+    how = Conventions(axes=("x", "z", "-y"), unit_m=0.01, winding=usual)  # type: ignore[arg-type]
+    best = guess(memoryview(data), "x/ball.bll", Context(), how).found[0]
+    layout = load_layout(best.layout, "guessed")
+    assert (layout.conventions is None) == (winding == usual)
+    read = read_model(parse_file(memoryview(data), layout, "ball.bll", how, Context()), Context()).scene
+    [part] = read.meshes[0].primitives
+    a, b, c = (part.positions[part.indices[:, n]].astype(float) for n in range(3))
+    assert float((a * np.cross(b, c)).sum()) > 0
+    assert np.ptp(part.positions, axis=0).max() == pytest.approx(np.ptp(one.positions, axis=0).max() * 0.01, rel=1e-3)
+
+
+def _outward(one: Shape) -> bool:
+    a, b, c = (one.positions[one.triangles[:, n]] for n in range(3))
+    return float((a * np.cross(b, c)).sum()) > 0

@@ -10,6 +10,7 @@ import numpy as np
 
 from pruxel.core.base.arrays import ByteArray
 from pruxel.core.base.context import Context
+from pruxel.core.binary.conventions import Conventions
 from pruxel.core.guessing.layouts import layout_of_mesh, layout_of_picture, layout_within
 from pruxel.core.guessing.meshes import MeshGuess, guess_meshes
 from pruxel.core.guessing.pictures import PictureGuess, guess_pictures
@@ -51,23 +52,26 @@ class Guesses:
     size: int
 
 
-def guess(data: memoryview, path: str, context: Context) -> Guesses:
-    """Guess what a file holds; `path` names the layouts. Raises `CancelledError` when asked to stop."""
-    part = np.frombuffer(data[:MOST_BYTES], np.uint8)
-    found = list(_plain(part, path, context.part(0.0, 0.6)))
+def guess(data: memoryview, path: str, context: Context, defaults: Conventions | None = None) -> Guesses:
+    """Guess what a file holds; `path` names the layouts. Raises `CancelledError` when asked to stop.
+
+    `defaults` are what the game's files follow; a layout says where this one differs.
+    """
+    part, usual = np.frombuffer(data[:MOST_BYTES], np.uint8), defaults or Conventions()
+    found = list(_plain(part, path, context.part(0.0, 0.6), usual))
     packed = find_packed(part)
     found += [_of_region(one) for one in packed]
     largest = sorted(packed, key=lambda one: -one.size)[:_INNER]
     for one, within in context.part(0.6, 1.0).each(largest, lambda one: one.said):
-        found += _inside(one, data, path, within)
+        found += _inside(one, data, path, within, usual)
     found.sort(key=lambda one: -one.confidence)
     return Guesses(tuple(found), len(part), len(data))
 
 
-def _plain(data: ByteArray, path: str, context: Context) -> Iterator[Guess]:
+def _plain(data: ByteArray, path: str, context: Context, usual: Conventions) -> Iterator[Guess]:
     """What stands in the bytes as they are."""
     for mesh in guess_meshes(data, context):
-        yield _of_mesh(mesh, data, path)
+        yield _of_mesh(mesh, data, path, usual)
     for picture in guess_pictures(data):
         yield _of_picture(picture, data, path)
     regions = find_texts(data)
@@ -80,11 +84,11 @@ def _plain(data: ByteArray, path: str, context: Context) -> Iterator[Guess]:
             yield _of_region(one)
 
 
-def _inside(one: Packed, data: memoryview, path: str, context: Context) -> Iterator[Guess]:
+def _inside(one: Packed, data: memoryview, path: str, context: Context, usual: Conventions) -> Iterator[Guess]:
     """What stands in compressed bytes once they are unpacked."""
     raw = decompress(one.codec, data[one.first : one.end], one.size, path, one.first)
     whole = np.frombuffer(data, np.uint8)
-    for found in _plain(np.frombuffer(raw[:MOST_BYTES], np.uint8), path, context):
+    for found in _plain(np.frombuffer(raw[:MOST_BYTES], np.uint8), path, context, usual):
         if found.layout:
             layout = layout_within(found.layout, one.codec, one.first, one.end - one.first, one.size, whole, path)
             spans = (Span(one.codec, one.first, one.end),)
@@ -92,7 +96,7 @@ def _inside(one: Packed, data: memoryview, path: str, context: Context) -> Itera
             yield replace(found, layout=layout, spans=spans, reasons=reasons)
 
 
-def _of_mesh(found: MeshGuess, data: ByteArray, path: str) -> Guess:
+def _of_mesh(found: MeshGuess, data: ByteArray, path: str, usual: Conventions) -> Guess:
     spans = [
         Span(one.attribute, one.offset, min(one.offset + found.vertices * one.stride, len(data)))
         for one in found.streams
@@ -105,7 +109,8 @@ def _of_mesh(found: MeshGuess, data: ByteArray, path: str) -> Guess:
     kind = "triangles" if found.corners.kind == "list" else "triangles in a strip"
     endian = "" if found.order == "<" else ", big endian"
     title = f"{many:,} {kind} on {found.vertices:,} vertices of {found.streams[0].stride} bytes ({beside}){endian}"
-    return Guess("mesh", title, found.confidence, found.reasons, tuple(spans), layout_of_mesh(found, data, path))
+    layout = layout_of_mesh(found, data, path, usual)
+    return Guess("mesh", title, found.confidence, found.reasons, tuple(spans), layout)
 
 
 def _of_picture(found: PictureGuess, data: ByteArray, path: str) -> Guess:

@@ -9,7 +9,8 @@ from dataclasses import dataclass, field
 import yaml
 
 from pruxel.core.base.arrays import ByteArray
-from pruxel.core.guessing.meshes import MeshGuess
+from pruxel.core.binary.conventions import Conventions
+from pruxel.core.guessing.meshes import MeshGuess, winding_of
 from pruxel.core.guessing.numbers import Number, read_numbers
 from pruxel.core.guessing.pictures import PictureGuess
 from pruxel.core.knowledge.kinds import ending_of
@@ -38,8 +39,8 @@ class _Draft:
         self.fields.append({"name": name, "type": "bytes", "at": at, "size": size})
 
 
-def layout_of_mesh(guess: MeshGuess, data: ByteArray, path: str) -> str:
-    """The layout of a guessed mesh, as YAML text."""
+def layout_of_mesh(guess: MeshGuess, data: ByteArray, path: str, usual: Conventions) -> str:
+    """The layout of a guessed mesh, as YAML text; its conventions where it is wound another way than is `usual`."""
     draft = _Draft()
     first, corners = guess.streams[0], guess.corners
     head = read_numbers(data, guess.order, min(first.offset, corners.offset))
@@ -69,7 +70,12 @@ def layout_of_mesh(guess: MeshGuess, data: ByteArray, path: str) -> str:
         shape |= {"shape": "strip", "restart": "0xFFFF" if wide == 2 else "0xFFFFFFFF"}
     vertices = {"data": "vertices", "stride": "vertex_size", "count": "vertex_count", "elements": elements}
     draft.yields["meshes"] = {"name": "stem(file_name)", "vertices": vertices, "triangles": shape}
-    return _written(draft, guess.order, data, path, f"Guessed from {_last(path)}")
+    winding = winding_of(data, guess)
+    conventions = None
+    if winding is not None and winding != usual.winding:
+        said = usual.model_copy(update={"winding": winding}).model_dump(mode="json", exclude_defaults=True)
+        conventions = said or {"winding": winding}
+    return _written(draft, guess.order, data, path, conventions)
 
 
 def _elements(draft: _Draft, guess: MeshGuess) -> dict[str, object]:
@@ -109,7 +115,7 @@ def layout_of_picture(guess: PictureGuess, data: ByteArray, path: str) -> str:
         texture["pixels"] = guess.pixels
     draft.block("texels", "texels_at", size)
     draft.yields["textures"] = texture
-    return _written(draft, "<", data, path, f"Guessed from {_last(path)}")
+    return _written(draft, "<", data, path)
 
 
 def layout_within(inner: str, codec: str, offset: int, stored: int, size: int, data: ByteArray, path: str) -> str:
@@ -123,12 +129,15 @@ def layout_within(inner: str, codec: str, offset: int, stored: int, size: int, d
     return _text(said)
 
 
-def _written(draft: _Draft, order: str, data: ByteArray, path: str, title: str) -> str:
+def _written(
+    draft: _Draft, order: str, data: ByteArray, path: str, conventions: dict[str, object] | None = None
+) -> str:
+    title = f"Guessed from {_last(path)}"
     said: dict[str, object] = {"layout": _name(path), "title": title, "match": _match(data, path)}
     if order == ">":
         said["endian"] = "big"
     said |= {"constants": draft.constants, "records": {"file": draft.fields}, "yields": draft.yields}
-    return _text(said)
+    return _text(said if conventions is None else said | {"conventions": conventions})
 
 
 def _match(data: ByteArray, path: str) -> Mapping[str, object]:

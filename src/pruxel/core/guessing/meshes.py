@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from typing import Literal
 
 import numpy as np
 
@@ -25,8 +26,10 @@ _SHIFTS = 48
 _SUREST = 0.99
 _SURE = 8.0  # a score with which nobody needs to look further
 _STORED = {"f32": "f32x3", "f16": "f16x3", "i16": "snorm16x3", "u16": "unorm16x3"}
+_SCALAR_OF = {stored: scalar for scalar, stored in _STORED.items()}
 _PREFERENCE = {"f32": 0.5, "f16": 0.1, "i16": 0.15, "u16": 0.1}
 _PAD = 16
+_FACING = 0.5  # of the normals' length must lie along the surface's, to tell its side
 _DIRECTIONS = 4.5  # what it takes away that all points have the same length, as normals have
 _SHARE = 0.96  # of the numbers of positions must be such
 
@@ -176,30 +179,46 @@ def _shifted_by_normals(data: ByteArray, guess: MeshGuess, corners: Corners) -> 
 
     None where that is where they are, or where there are no normals.
     """
+    agreements: dict[int, float] = {}
+    for shift in range(-_SHIFTS, _SHIFTS + 1):
+        dots = _along_normals(data, guess, corners, shift)
+        if dots is not None:
+            agreements[shift] = float(np.abs(dots).mean())
+    best = max(agreements, key=agreements.__getitem__, default=0)
+    if best == 0 or agreements[best] <= agreements.get(0, 0.0):
+        return None
+    position = guess.streams[0]
+    return Place(_SCALAR_OF[position.type], guess.order, position.offset + best * position.stride, position.stride, 0.0)
+
+
+def _along_normals(data: ByteArray, guess: MeshGuess, corners: Corners, shift: int) -> AnyArray | None:
+    """How far the surface's normals lie along the given ones, (n,) from -1 to 1, all rows moved by `shift`.
+
+    None where there are no normals, or where the moved rows do not fit.
+    """
     normal = next((one for one in guess.streams if one.attribute == "normal"), None)
     kind = None if normal is None else element(normal.type)
     if normal is None or kind is None:
         return None
     position, count = guess.streams[0], corners.vertices
-    scalar = next(name for name, one in _STORED.items() if one == position.type)
-    agreements: dict[int, float] = {}
-    for shift in range(-_SHIFTS, _SHIFTS + 1):
-        place = Place(scalar, guess.order, position.offset + shift * position.stride, position.stride, 0.0)
-        first = normal.offset + shift * normal.stride
-        points = _points(data, place, corners)
-        if points is None or first < 0 or first + count * normal.stride > len(data):
-            continue
-        rows = data[first : first + count * normal.stride].reshape(count, normal.stride)
-        given = decode_floats(rows, kind, 0, guess.order)[:, :3]
-        surface = vertex_normals(
-            as_floats(points / max(float(np.abs(points).max()), 1e-30), 3), as_indices(corners.triangles(data))
-        )
-        with np.errstate(all="ignore"):
-            agreements[shift] = float(np.nan_to_num(np.abs((given * surface).sum(axis=1))).mean())
-    best = max(agreements, key=agreements.__getitem__, default=0)
-    if best == 0 or agreements[best] <= agreements.get(0, 0.0):
+    offset, first = position.offset + shift * position.stride, normal.offset + shift * normal.stride
+    points = _points(data, Place(_SCALAR_OF[position.type], guess.order, offset, position.stride, 0.0), corners)
+    if points is None or first < 0 or first + (count - 1) * normal.stride + kind.size > len(data):
         return None
-    return Place(scalar, guess.order, position.offset + best * position.stride, position.stride, 0.0)
+    rows = np.lib.stride_tricks.as_strided(data[first:], (count, kind.size), (normal.stride, 1), writeable=False)
+    given = decode_floats(np.ascontiguousarray(rows), kind, 0, guess.order)[:, :3]
+    scaled = as_floats(points / max(float(np.abs(points).max()), 1e-30), 3)
+    surface = vertex_normals(scaled, as_indices(corners.triangles(data)))
+    with np.errstate(all="ignore"):
+        return np.nan_to_num((given * surface).sum(axis=1))
+
+
+def winding_of(data: ByteArray, guess: MeshGuess) -> Literal["counter_clockwise", "clockwise"] | None:
+    """Which way the corners go round, seen from where the given normals point to; None where nothing tells."""
+    dots = _along_normals(data, guess, guess.corners, 0)
+    if dots is None or abs(float(dots.mean())) < _FACING:
+        return None
+    return "counter_clockwise" if float(dots.mean()) > 0 else "clockwise"
 
 
 def _points(data: ByteArray, place: Place, corners: Corners) -> DoubleArray | None:

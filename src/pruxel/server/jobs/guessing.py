@@ -12,12 +12,14 @@ from pruxel.server.jobs.stacks import StoredStack, split_source, stored_stack
 from pruxel.server.store.database import session
 from pruxel.server.store.tables import EntryRow, Glance, Job
 
-_VERSION = "2"
+_VERSION = "3"
 
 
 def guess_key(stack: StoredStack, row: EntryRow) -> str:
     """Changes with the entry's content."""
-    words = f"guess {_VERSION}|{stack.state.project}|{row.id}|{row.stamp}|{row.size}"
+    words = (
+        f"guess {_VERSION}|{stack.state.project}|{row.id}|{row.stamp}|{row.size}|{stack.profile.conventions.words()}"
+    )
     return hashlib.blake2b(words.encode(), digest_size=16).hexdigest()
 
 
@@ -26,6 +28,6 @@ def guess_entry(job: Job, context: Context) -> None:
     """Guess what one entry holds and store it."""
     stack, path = stored_stack(job.project_id), job.payload["path"]
     data = stack.read(path, context)
-    found = guess(data, split_source(path)[1], context)
+    found = guess(data, split_source(path)[1], context, stack.profile.conventions)
     with session() as db:
         db.merge(Glance(key=job.payload["key"], project_id=job.project_id, content=asdict(found)))
