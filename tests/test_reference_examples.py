@@ -230,3 +230,24 @@ yields:
         ]
     )
     assert whole.bounds.tolist() == [[0, 0, 0], [9, 1, 9]]
+
+
+def test_levels_that_all_place_each_other_come_to_an_end() -> None:
+    """Twelve levels, each with all others in it: every file is opened once, and the rings are told."""
+    names = [f"l{number}.hml" for number in range(12)]
+    listed = "".join(f"{name}\n" for name in names).encode()
+    level = examples.hamlet(*((number, -1, (1.0, 0, 0), 0.0, (255, 255, 255, 255)) for number in range(12)))
+    files = {f"a/{name}": level for name in names} | {"a/models.lst": listed}
+    reads: list[str] = []
+
+    class Counted(Memory):
+        def read(self, path: str, context: Context) -> memoryview:
+            reads.append(path)
+            return super().read(path, context)
+
+    stack = build_stack(
+        [Counted(files, dict.fromkeys(files, Kind.LEVEL))], Profile(layouts=(examples.loaded("hamlet"),)), CONTEXT
+    )
+    scene = Opener(stack).scene(["a/l0.hml"], CONTEXT)
+    assert any("stands within itself" in note for note in scene.notes)
+    assert len(reads) < 100

@@ -183,6 +183,15 @@ def test_records_are_included_in_whatever_order_they_stand() -> None:
     assert [one.layout for one in known(third, USER, ROWS)] == ["third", "user", "rows"]
 
 
+def test_what_two_included_layouts_share_is_there_once() -> None:
+    left, right = (f"layout: {name}\ninclude: rows\nrecords: {{file: []}}\n" for name in ("left", "right"))
+    both = "layout: both\ninclude: [left, right]\nrecords: {file: [{name: all, type: row, count: most}]}\n"
+    assert known(both, right, left, ROWS)[0].records["row"]
+    deep = [f"layout: l{n}\ninclude: l{n + 1}\nrecords: {{file: []}}\n" for n in range(200)]
+    with pytest.raises(InputError, match="more than 32 deep"):
+        known(*deep)
+
+
 @pytest.mark.parametrize(
     ("texts", "words"),
     [

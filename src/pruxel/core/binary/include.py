@@ -7,6 +7,7 @@ from typing import Any
 
 from pruxel.core.binary.schema import Layout
 
+_DEEPEST = 32
 SHARED = ("records", "enums", "constants", "let")
 Known = Mapping[str, Layout]
 
@@ -34,7 +35,8 @@ def with_included(plain: Mapping[str, Any], known: Known) -> dict[str, Any]:
             own, theirs = found.get(part) or {}, {k: v for k, v in whole.get(part, {}).items() if k != "file"}
             if not isinstance(own, Mapping):
                 continue  # told where the layout is checked
-            twice = sorted(own.keys() & theirs.keys())
+            # What two included layouts have of a third is the same.
+            twice = sorted(key for key in own.keys() & theirs.keys() if own[key] != theirs[key])
             if twice:
                 raise ValueError(f"'{twice[0]}' stands in '{part}' here and in the included '{name}'")
             if theirs:
@@ -47,6 +49,8 @@ def in_order(documents: Mapping[str, object]) -> Iterator[str]:
     done = dict[str, None]()
 
     def follow(name: str, above: Sequence[str]) -> Iterator[str]:
+        if len(above) > _DEEPEST:
+            raise ValueError(f"layouts include each other more than {_DEEPEST} deep")
         if name in above:
             raise ValueError(f"layouts include each other in a ring: {' → '.join((*above, name))}")
         for below in included_by(documents[name]):

@@ -66,12 +66,17 @@ class Opener:
                 scene = replace(scene, notes=(*scene.notes, f"{path}: {share:.0%} of its joints are here"))
         return entered(scene, paths[0])
 
-    def _one(self, path: str, context: Context, above: tuple[str, ...] = ()) -> Scene:
-        """One entry. `above` wait for it: the level that places it, the models whose skeleton it is."""
+    def _one(
+        self, path: str, context: Context, above: tuple[str, ...] = (), opened: dict[str, Scene] | None = None
+    ) -> Scene:
+        """One entry. `above` wait for it: the levels that place it, the models whose skeleton it is.
+
+        `opened` is what levels have opened so far: each only once, however levels stand in levels.
+        """
         data = self.stack.read(path, context)
         file = self._file(data, path, context)
         if file is not None and file.yields("placements") and not (file.yields("skeletons") and above):
-            return self._placed(file, (*above, path), context)
+            return self._placed(file, (*above, path), context, {} if opened is None else opened)
         if file is not None and file.yields("meshes"):
             return entered(self._by_layout(file, (*above, path), context), path)
         if file is not None and file.yields("skeletons"):
@@ -97,7 +102,7 @@ class Opener:
             hint="Describe the format in a layout (docs/layouts.md), or extract the raw file.",
         )
 
-    def _placed(self, file: ParsedFile, above: tuple[str, ...], context: Context) -> Scene:
+    def _placed(self, file: ParsedFile, above: tuple[str, ...], context: Context, opened: dict[str, Scene]) -> Scene:
         """All that a level, the last of `above`, places, and what it holds itself.
 
         Models, and levels within it, that cannot be had are left out and told.
@@ -107,16 +112,17 @@ class Opener:
         vertices = 0
         places = self.stack.resolve_all(level.models, path)
         listed = list(zip(level.models, level.tints, level.counts(), places, strict=True))
-        opened: dict[str, Scene] = {}
+        itself = f"{path}\0"  # its own meshes, where it places those
         for (name, tint, often, place), part in context.part(0.0, 0.9).each(listed, lambda one: one[0]):
             model = Scene(name)
             if often:
                 try:
                     found = _path_in(place, "model", name, path)
-                    if found not in opened:
-                        opened[found] = self._within(found, above, file, part)
-                        vertices += _vertices(opened[found])
-                    model = opened[found] if tint is None else tinted(opened[found], tint)
+                    key = itself if found == path else found
+                    if key not in opened:
+                        opened[key] = self._within(found, above, file, part, opened)
+                        vertices += _vertices(opened[key])
+                    model = opened[key] if tint is None else tinted(opened[key], tint)
                 except InputError as error:
                     faults.append(error.fault)
             models.append(model)
@@ -128,19 +134,21 @@ class Opener:
                     expected=f"at most {context.limits.vertices:,} vertices",
                 )
         where = level.placements
-        if file.yields("meshes") and path not in opened:
+        if file.yields("meshes") and itself not in opened:
             models.append(self._by_layout(file, above, context.part(0.9, 1.0)))
             where = where.with_one(len(models) - 1)
         title = path.rsplit("/", 1)[-1].rsplit(".", 1)[0]
         return _noted(placed(title, models, where, context.limits), faults)
 
-    def _within(self, path: str, above: tuple[str, ...], level: ParsedFile, context: Context) -> Scene:
+    def _within(
+        self, path: str, above: tuple[str, ...], level: ParsedFile, context: Context, opened: dict[str, Scene]
+    ) -> Scene:
         """A model or level that stands in the level that is the last of `above`: perhaps one of its own meshes."""
         if path == above[-1] and level.yields("meshes"):
             return entered(self._by_layout(level, above, context), path)
         if path in above or len(above) > _DEEPEST_LEVEL:
             raise InputError(ErrorCode.REFERENCE, f"the level '{path}' stands within itself", file=above[-1])
-        return self._one(path, context, above)
+        return self._one(path, context, above, opened)
 
     def _path_of(self, what: str, name: str, beside: str) -> str:
         """Where a model or skeleton lies that the entry `beside` names; raises `InputError` with near names."""
