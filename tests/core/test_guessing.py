@@ -184,3 +184,12 @@ def test_a_shape_faces_outward_whatever_is_usual(winding: str, usual: str) -> No
 def _outward(one: Shape) -> bool:
     a, b, c = (one.positions[one.triangles[:, n]] for n in range(3))
     return float((a * np.cross(b, c)).sum()) > 0
+
+
+@pytest.mark.parametrize("number", [1, 31, 123, 139, 843, 1153])
+def test_files_that_nobody_tuned_on_are_looked_at_without_a_warning(number: int) -> None:
+    """Bytes read as floats are as large as they like; none of that is told to anybody."""
+    data = np.frombuffer(next(one for n, one in enumerate(cases(number + 1)) if n == number).data, np.uint8)
+    for one in guess_meshes(data, Context()):
+        assert 0 <= one.confidence <= 1
+        assert one.corners.end <= len(data)

@@ -83,7 +83,7 @@ def _normal(values: AnyArray, rows: Rows) -> float:
         if not close.mean() > _SHARE:
             return 0.0
         agree = np.abs((values[:, :3] * rows.normals).sum(axis=1))
-    return float(np.clip(agree.mean(), 0, 1))
+    return float(np.clip(np.where(close, agree, 0.0).mean(), 0, 1))
 
 
 def _weights(values: AnyArray, _rows: Rows) -> float:

@@ -11,6 +11,7 @@ from pruxel.core.guessing.corners import MOST_JOINING, Corners, edge_keys, have_
 from pruxel.core.guessing.numbers import Numbers
 
 _LONG = 1.6  # times the length that nearly all edges stay below: no longer part of the surface
+_STRAYS = 16  # triangles at an end that belong to nothing, at most
 _MOST_CUT = 0.7  # of a run is left, where a stated one ends with it
 
 
@@ -65,8 +66,10 @@ def stated_ends(data: ByteArray, corners: Corners, numbers: Numbers) -> tuple[Co
     whole = _ending_as(corners, numbers)
     if whole is not None:
         return replace(whole, vertices=int(whole.triangles(data).max()) + 1), True
+    counts_too = (corners.vertices, corners.count, corners.count // 3)
     start = numbers.near(corners.offset, 12 * size)
-    if start is not None and (start - corners.offset) % size == 0 and numbers.place(start):
+    places = start is not None and start not in counts_too and numbers.place(start)
+    if start is not None and places and (start - corners.offset) % size == 0:
         corners = replace(corners, offset=start, count=corners.count + (corners.offset - start) // size)
     room = 6 if numbers.near(corners.vertices, 2) else 0
     counts = [numbers.near(corners.count, room)]
@@ -110,10 +113,11 @@ def fitted_ends(data: ByteArray, points: DoubleArray, corners: Corners) -> Corne
         return bool(np.linalg.norm(sides, axis=1).max() <= most)
 
     first, end = corners.offset, corners.end
-    while end - first > 30 * size and not belongs(first) and belongs(first + step * size):
-        first += step * size
-    while end - first > 30 * size and not belongs(end - 3 * size) and belongs(end - (3 + step) * size):
-        end -= step * size
+    if end - first > 30 * size:
+        ahead = (first + n * step * size for n in range(_STRAYS))
+        first = next((one for one in ahead if all(belongs(one + n * step * size) for n in range(3))), first)
+        back = (end - n * step * size for n in range(_STRAYS))
+        end = next((one for one in back if all(belongs(one - (3 + n * step) * size) for n in range(3))), end)
     for _ in range(64):
         if not belongs(end - (3 - step) * size):
             break

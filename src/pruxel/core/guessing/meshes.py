@@ -20,7 +20,7 @@ from pruxel.core.guessing.numbers import Numbers, read_numbers
 from pruxel.core.guessing.places import SCALARS, Place, find_places, plausible, values_at
 
 _LISTS, _KEPT = 3, 8
-_HINTED, _CHAINS, _JUDGED, _ROWS = 30, 60, 30, 5
+_HINTED, _CHAINS, _JUDGED, _ROWS = 60, 60, 30, 5
 _MEASURED, _CLOSE = 400, 1.2
 _SHIFTS = 48
 _SUREST = 0.99
@@ -209,8 +209,8 @@ def _along_normals(data: ByteArray, guess: MeshGuess, corners: Corners, shift: i
     given = decode_floats(np.ascontiguousarray(rows), kind, 0, guess.order)[:, :3]
     scaled = as_floats(points / max(float(np.abs(points).max()), 1e-30), 3)
     surface = vertex_normals(scaled, as_indices(corners.triangles(data)))
-    with np.errstate(all="ignore"):
-        return np.nan_to_num((given * surface).sum(axis=1))
+    # What stands in moved rows may be any number; no direction is longer than one.
+    return (np.clip(np.nan_to_num(given), -1, 1) * surface).sum(axis=1)
 
 
 def winding_of(data: ByteArray, guess: MeshGuess) -> Literal["counter_clockwise", "clockwise"] | None:
