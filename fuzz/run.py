@@ -96,10 +96,6 @@ def _file_of(layout: str) -> str:
     return next((p.stem for p in home.glob("*.yaml") if f"layout: {layout}\n" in p.read_text()), layout)
 
 
-def _layouts_of(world: World) -> set[str]:
-    return {layout.layout for layout in world.profile.layouts}
-
-
 def _packs(folder: Path) -> dict[str, bytes]:
     small = (p for p in sorted(folder.rglob("*")) if p.is_file() and 0 < p.stat().st_size < 300_000)
     return {p.relative_to(folder).as_posix(): p.read_bytes() for p in small}
@@ -114,6 +110,8 @@ def inputs(world: World, folder: Path) -> dict[str, dict[str, bytes]]:
         **{n: d for n, d in _packs(folder).items() if n.rpartition(".")[2] in {"brp", "zip", "brv"}},
     }
 
+    layouts = world.profile.layouts
+
     def of(ending: str) -> dict[str, bytes]:
         return {name: data for name, data in texts.items() if name.endswith(ending)}
 
@@ -123,7 +121,7 @@ def inputs(world: World, folder: Path) -> dict[str, dict[str, bytes]]:
         "searched": {**corpus.media(), **corpus.archives(), **dict(list(files.items())[::9])},
         "layout": of(".layout") | {f"{name}.layout": text.encode() for name, text in examples.layouts().items()},
         "described": examples.files(),
-        "shipped": {name: data for name, (_, data) in world.samples.items() if name in _layouts_of(world)},
+        "shipped": {one.layout: world.samples[one.layout][1] for one in layouts if one.layout in world.samples},
         "guessed": {name: data[:_GUESSED] for name, data in list(files.items())[::7]},
         "profile": of(".profile"),
         "recipe": of(".recipe"),

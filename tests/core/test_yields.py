@@ -663,3 +663,15 @@ def test_more_variants_than_a_model_has_are_refused() -> None:
         "  meshes: {vertices: {elements: {position: points}}, variants: {each: 2000, base_color: 'vec(1, 0, 0)'}}",
         SQUARE.tobytes(),
     )
+
+
+def test_a_track_of_no_joint_moves_nothing() -> None:
+    """A number below zero is no joint, as it always was; only `root` moves the whole model."""
+    records = "  file: [{name: keys, type: f32x3, count: '2'}]"
+    clips = "  clips: {tracks: 1, joint: '-1', translation: keys, rate: 10ROOT}"
+    scene = Scene("x", nodes=(Node("hip"),), roots=(0,))
+    for root, names in (("", ["hip"]), (", root: {translation: keys}", ["hip", "root path"])):
+        file = file_of(records, clips.replace("ROOT", root), SQUARE[:2].tobytes())
+        moved, _ = with_clips(scene, read_clips(file, Context()))
+        assert [node.name for node in moved.nodes] == names
+        assert [clip.channels[0].node for clip in moved.clips] == ([1] if root else [])

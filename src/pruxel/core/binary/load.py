@@ -9,9 +9,8 @@ import yaml
 from pydantic import BaseModel, ValidationError
 
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
-from pruxel.core.binary.elements import element
 from pruxel.core.binary.include import Known, with_included
-from pruxel.core.binary.schema import PLAIN_TYPES, Layout
+from pruxel.core.binary.schema import Layout, is_type
 from pruxel.core.binary.yaml_text import parse_yaml
 
 _MOST = 100
@@ -56,7 +55,11 @@ def load_layout(text: str, name: str, known: Known | None = None) -> Layout:
 
     `known` are the layouts that it may include.
     """
-    layout, faults = read_layout(text, name, known)
+    return loaded(*read_layout(text, name, known))
+
+
+def loaded(layout: Layout | None, faults: Sequence[Fault]) -> Layout:
+    """The layout that was read; raises `InputError` with the first fault where there is none."""
     if layout is None or faults:
         error = InputError.of(faults[0])
         raise error
@@ -69,6 +72,11 @@ def read_layout(text: str, name: str, known: Known | None = None) -> tuple[Layou
         plain = parse_yaml(text, name)
     except InputError as error:
         return None, [error.fault]
+    return read_parsed(plain, text, name, known)
+
+
+def read_parsed(plain: object, text: str, name: str, known: Known | None) -> tuple[Layout | None, list[Fault]]:
+    """The same of a text that is parsed already."""
     try:
         whole = with_included(plain, known or {}) if isinstance(plain, dict) else plain
     except ValueError as error:
@@ -79,25 +87,21 @@ def read_layout(text: str, name: str, known: Known | None = None) -> tuple[Layou
     except ValidationError as error:
         # Of the whole only the first unknown type is told; each of them stands in a line of its own.
         others = [one for one in error.errors(include_url=False)[:_MOST] if one["loc"] or not types]
-        marks = key_marks(text)
-        return None, [
-            *layout_faults(others, text, name),
-            *(fault_at(keys, words, marks, name) for keys, words in types),
-        ]
+        return None, layout_faults([*others, *types], text, name)
 
 
-def _unknown_types(plain: object) -> list[tuple[tuple[str, ...], str]]:
-    """The keys of all fields whose type is unknown, with the words for it, also where other keys are wrong."""
+def _unknown_types(plain: object) -> list[Mapping[str, Any]]:
+    """Every field whose type is unknown, told as Pydantic tells mistakes, also where other keys are wrong."""
     records = plain.get("records") if isinstance(plain, dict) else None
     if not isinstance(records, dict):
         return []
-    found = list[tuple[tuple[str, ...], str]]()
+    found = list[Mapping[str, Any]]()
     for record, fields in records.items():
         for number, spec in enumerate(fields if isinstance(fields, list) else ()):
             kind = spec.get("type") if isinstance(spec, dict) else None
-            if isinstance(kind, str) and kind not in PLAIN_TYPES and kind not in records and not element(kind):
+            if isinstance(kind, str) and not is_type(kind, records):
                 words = f"'{kind}' is neither a type nor a record"
-                found.append((("records", str(record), str(number), "type"), words))
+                found.append({"type": "value_error", "loc": ("records", str(record), number, "type"), "msg": words})
     return found[:_MOST]
 
 

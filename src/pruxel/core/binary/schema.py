@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, model_validator
@@ -220,6 +221,11 @@ class FieldSpec(Strict):
         return self.count is not None or self.until is not None
 
 
+def is_type(kind: str, records: Collection[str]) -> bool:
+    """Whether fields may be of that type: a plain one, a record, or an element type."""
+    return kind in PLAIN_TYPES or kind in records or element(kind) is not None
+
+
 def _no_ring(let: dict[str, str], name: str, above: tuple[str, ...]) -> None:
     for below in compile_expression(let[name]).names & let.keys():
         if below in above or len(above) > _DEEPEST_LET:
@@ -279,7 +285,7 @@ class Layout(Strict):
                 if isinstance(spec.names, str) and spec.names not in self.enums:
                     message = f"record '{record}': there are no names called '{spec.names}' in 'enums'"
                     raise ValueError(message)
-                if spec.type in PLAIN_TYPES or spec.type in self.records or element(spec.type):
+                if is_type(spec.type, self.records):
                     continue
                 message = f"record '{record}': '{spec.type}' is neither a type nor a record"
                 raise ValueError(message)

@@ -7,7 +7,7 @@ expression gave what instead; `entry` is the file that it is told of.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Any, NoReturn, TypeGuard
 
 import numpy as np
@@ -92,31 +92,27 @@ def each_of(text: str | None, record: Record, entry: str) -> Iterator[Record]:
     if text is None:
         yield record.below(row=0)
         return
-    value = _value(text, record, entry)
-    if isinstance(value, int) and not isinstance(value, bool) and 0 <= value <= _MOST_ROWS:
-        yield from (record.below(row=row) for row in range(value))
-    elif _is_records(value):
-        yield from (one.below(row=row) for row, one in enumerate(value))
-    elif isinstance(value, list) and value and all(isinstance(one, dict) for one in value):
-        yield from (record.below(**{**one, "row": row, "item": one}) for row, one in enumerate(value))
-    elif isinstance(value, list | tuple | np.ndarray):
-        plain = value.tolist() if isinstance(value, np.ndarray) and value.ndim == 1 else value
-        yield from (record.below(row=row, item=one) for row, one in enumerate(plain))
+    items = items_of(text, record, entry)
+    if isinstance(items, range):
+        yield from (record.below(row=row) for row in items)
+    elif _is_records(items):
+        yield from (one.below(row=row) for row, one in enumerate(items))
+    elif isinstance(items, list) and items and all(isinstance(one, dict) for one in items):
+        yield from (record.below(**{**one, "row": row, "item": one}) for row, one in enumerate(items))
     else:
-        _wrong(text, record, entry, "records, a list, or how many", value)
+        yield from (record.below(row=row, item=one) for row, one in enumerate(items))
 
 
-def items_of(text: str, record: Record, entry: str) -> Iterator[Any]:
+def items_of(text: str, record: Record, entry: str) -> Iterable[Any]:
     """The bare items: records, what a list or array holds, or the numbers from 0 below a number."""
     value = _value(text, record, entry)
     if isinstance(value, int) and not isinstance(value, bool) and 0 <= value <= _MOST_ROWS:
-        yield from range(value)
-    elif _is_records(value) or isinstance(value, list | tuple):
-        yield from value
-    elif isinstance(value, np.ndarray):
-        yield from (value.tolist() if value.ndim == 1 else value)
-    else:
+        return range(value)
+    if _is_records(value) or isinstance(value, list | tuple):
+        return value
+    if not isinstance(value, np.ndarray):
         _wrong(text, record, entry, "records, a list, or how many", value)
+    return value.tolist() if value.ndim == 1 else value
 
 
 def array_of(text: str, record: Record, entry: str, *widths: int) -> AnyArray:

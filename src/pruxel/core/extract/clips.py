@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -24,8 +24,8 @@ from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, Node, Scene
 from pruxel.core.scene.origin import Origin
 from pruxel.core.scene.walk import parents_of, world_from_local
 
-# The joint of a track that moves the whole model, and the node that it moves.
-ROOT, _ROOT_NAME = -1, "root path"
+# The node that a track of no joint moves: the whole model.
+_ROOT_NAME = "root path"
 _WIDTHS: dict[ChannelPath, int] = {"translation": 3, "rotation": 4, "scale": 3}
 
 
@@ -89,9 +89,12 @@ class ClipsSpec(Strict):
 
 @dataclass(frozen=True, eq=False)
 class LooseTrack:
-    """Keys for a joint by its name or number: times (k,) float32 seconds, values (k, 3 or 4) float32."""
+    """Keys for a joint by its name or number, None for the whole model.
 
-    joint: str | int
+    times (k,) float32 seconds, values (k, 3 or 4) float32.
+    """
+
+    joint: str | int | None
     path: ChannelPath
     times: FloatArray
     values: FloatArray
@@ -142,10 +145,7 @@ def read_clips(file: ParsedFile, context: Context) -> tuple[LooseClip, ...]:
 
 
 def _track(track: Record, spec: ClipsSpec, rate: float, how: Turning, entry: str) -> list[LooseTrack]:
-    joint: str | int = int(track.lookup("row"))
-    if spec.joint is not None:
-        named = value_of(spec.joint, track, entry)
-        joint = named if isinstance(named, int) and not isinstance(named, bool) else text_of(spec.joint, track, entry)
+    joint = int(track.lookup("row")) if spec.joint is None else joint_said(spec.joint, track, entry)
     stepped = truth_of(spec.steps, track, entry, otherwise=False)
     found = []
     for path, keys in _keys(track, spec, entry).items():
@@ -158,13 +158,19 @@ def _track(track: Record, spec: ClipsSpec, rate: float, how: Turning, entry: str
     return found
 
 
+def joint_said(text: str, scope: Record, entry: str) -> str | int:
+    """A joint by its number, or by its name."""
+    named = value_of(text, scope, entry)
+    return named if isinstance(named, int) and not isinstance(named, bool) else text_of(text, scope, entry)
+
+
 def _root_path(clip: Record, spec: ClipsSpec, rate: float, how: Turning, entry: str) -> list[LooseTrack]:
     """The tracks of what all joints hang on."""
     if spec.root is None:
         return []
     plain = dict.fromkeys(("joint", "scale", "matrix"))
     as_track = spec.model_copy(update=plain | dict(spec.root))
-    return [replace(track, joint=ROOT) for track in _track(clip, as_track, rate, how, entry)]
+    return [replace(track, joint=None) for track in _track(clip, as_track, rate, how, entry)]
 
 
 def _keys(track: Record, spec: ClipsSpec, entry: str) -> dict[ChannelPath, AnyArray]:
@@ -256,12 +262,11 @@ def with_clips(scene: Scene, clips: tuple[LooseClip, ...]) -> tuple[Scene, float
 
     Joints are met by name, those given by number in the order of the scene's first skin.
     """
-    if any(track.joint == ROOT for clip in clips for track in clip.tracks):
-        scene = _with_root(scene)
-    by_name = {node.name: index for index, node in reversed(list(enumerate(scene.nodes)))}
-    in_order = scene.skins[0].joints if scene.skins else ()
     wanted = {track.joint for clip in clips for track in clip.tracks}
-    places = {joint: place for joint in wanted if (place := place_of_joint(joint, by_name, in_order)) is not None}
+    scene = _with_root(scene) if None in wanted else scene
+    find = joint_finder(scene)
+    found = ((joint, find(_ROOT_NAME if joint is None else joint)) for joint in wanted)
+    places = {joint: place for joint, place in found if place is not None}
     made = []
     for clip in clips:
         channels = tuple(
@@ -277,13 +282,17 @@ def with_clips(scene: Scene, clips: tuple[LooseClip, ...]) -> tuple[Scene, float
     return replace(scene, clips=scene.clips + tuple(made)), share
 
 
-def place_of_joint(joint: str | int, by_name: Mapping[str, int], in_order: Sequence[int]) -> int | None:
-    """The node that a joint's name, or its number in the order of a skin, means."""
-    if isinstance(joint, str):
-        return by_name.get(joint)
-    if joint == ROOT:
-        return by_name[_ROOT_NAME]
-    return in_order[joint] if 0 <= joint < len(in_order) else None
+def joint_finder(scene: Scene) -> Callable[[str | int], int | None]:
+    """What gives the node that a joint's name, or its number in the order of the scene's first skin, means."""
+    by_name = {node.name: index for index, node in reversed(list(enumerate(scene.nodes)))}
+    in_order = scene.skins[0].joints if scene.skins else ()
+
+    def find(joint: str | int) -> int | None:
+        if isinstance(joint, str):
+            return by_name.get(joint)
+        return in_order[joint] if 0 <= joint < len(in_order) else None
+
+    return find
 
 
 def _with_root(scene: Scene) -> Scene:

@@ -11,8 +11,8 @@ from pruxel.core.base.context import Context
 from pruxel.core.binary.functions.rotations import unit_turns
 from pruxel.core.binary.records import Record
 from pruxel.core.binary.schema import ExpressionText
-from pruxel.core.binary.values import array_of, matrix_of, text_of, value_of
-from pruxel.core.extract.clips import place_of_joint
+from pruxel.core.binary.values import array_of, matrix_of, text_of
+from pruxel.core.extract.clips import joint_finder, joint_said
 from pruxel.core.extract.conventions import Turning, turned_matrices, turning
 from pruxel.core.extract.elements import bad
 from pruxel.core.extract.file import ParsedFile, rows
@@ -57,13 +57,12 @@ def with_markers(scene: Scene, file: ParsedFile, context: Context) -> Scene:
         if number >= context.limits.nodes:
             raise bad(file.entry, record, "too many named points", expected=f"at most {context.limits.nodes:,}")
         found.append(_marker(spec, record, number, how, file))
-    by_name = {node.name: index for index, node in reversed(list(enumerate(scene.nodes)))}
-    in_order = scene.skins[0].joints if scene.skins else ()
+    find = joint_finder(scene)
     nodes, roots, clips = list(scene.nodes), list(scene.roots), list(scene.clips)
     for marker in found:
         index = len(nodes)
         nodes.append(marker.node)
-        above = None if marker.joint is None else place_of_joint(marker.joint, by_name, in_order)
+        above = None if marker.joint is None else find(marker.joint)
         if above is None:
             roots.append(index)
             if marker.joint is not None:
@@ -85,9 +84,8 @@ def _marker(spec: MarkersSpec, record: Record, number: int, how: Turning, file: 
     name = f"point {number + 1}" if spec.name is None else text_of(spec.name, record, entry)
     joint: str | int | None = None
     if spec.joint is not None:
-        said = value_of(spec.joint, record, entry)
-        joint = said if isinstance(said, int) and not isinstance(said, bool) else text_of(spec.joint, record, entry)
-        joint = None if joint in {"", -1} else joint
+        said = joint_said(spec.joint, record, entry)
+        joint = None if said in {"", -1} else said
     if spec.matrix is not None:
         matrices = matrix_of(spec.matrix, record, entry)
         matrices = matrices if matrices.ndim == 3 else matrices[None]

@@ -109,7 +109,7 @@ def format_for(name: str, head: bytes) -> Format | None:
     readable = [one for one in FORMATS if one.read is not None]
     begun = [one for one in readable if one.begins is not None and one.begins(head)]
     named = [one for one in readable if ending in one.extensions]
-    return next((one for one in [*(one for one in named if one in begun), *begun, *named]), None)
+    return next(iter([*(one for one in named if one in begun), *begun, *named]), None)
 
 
 def lost(scene: Scene, spec: Format) -> Sequence[str]:

@@ -10,7 +10,7 @@ from pydantic import ValidationError
 
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.binary.include import Known, in_order, included_by, with_included
-from pruxel.core.binary.load import load_layout, validation_words
+from pruxel.core.binary.load import load_layout, loaded, read_parsed, validation_words
 from pruxel.core.binary.schema import Layout
 from pruxel.core.binary.yaml_text import parse_yaml
 from pruxel.core.disk.files import read_text
@@ -32,7 +32,7 @@ class Written:
     def loaded(self, known: Known) -> Layout:
         """The layout with what it includes; raises `InputError`."""
         if self.text is not None:
-            return load_layout(self.text, self.where, known)
+            return loaded(*read_parsed(self.plain, self.text, self.where, known))
         try:
             return Layout.model_validate(with_included(self.plain, known) if isinstance(self.plain, dict) else {})
         except ValidationError as error:

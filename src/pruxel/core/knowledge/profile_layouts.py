@@ -24,10 +24,9 @@ def with_layout(profile: str, layout: str, name: str) -> str:
     if not isinstance(plain, dict):
         raise InputError(ErrorCode.LAYOUT, "the profile is no list of keys with values", file="profile")
     listed = plain.get("layouts") or []
-    others = [Written("profile", one) for one in listed if isinstance(one, dict) and one.get("layout") != own]
-    load_together([*others, said], "the layout")
-    found = _spliced(text, layout, own)
     wanted = [one for one in listed if not (isinstance(one, dict) and one.get("layout") == own)]
+    load_together([*(Written("profile", one) for one in wanted if isinstance(one, dict)), said], "the layout")
+    found = _spliced(text, layout, own)
     held = parse_yaml(found, "profile") if found else None
     got = held.get("layouts") if isinstance(held, dict) else None
     if (

@@ -80,8 +80,7 @@ class Opener:
         if file is not None and file.yields("meshes"):
             return entered(self._by_layout(file, (*above, path), context), path)
         if file is not None and file.yields("skeletons"):
-            skeleton = _own_clips(read_skeleton(file, context), file, context)
-            return entered(with_markers(skeleton, file, context) if file.yields("markers") else skeleton, path)
+            return entered(_with_its_own(read_skeleton(file, context), file, context), path)
         spec = format_for(path, bytes(data[:HEAD_BYTES]))
         if spec is not None and spec.read is not None:
             found = spec.read(data, path, lambda name: self._bytes(name, path, context), context)
@@ -241,9 +240,9 @@ class Opener:
             beside(self.stack, path, context),
         )
 
-    def _bytes(self, name: str, beside: str, context: Context) -> bytes | None:
-        found = self.stack.resolve(name, beside)
-        return None if found.path is None else bytes(self.stack.read(found.path, context))
+    def _bytes(self, name: str, path: str, context: Context) -> bytes | None:
+        found = beside(self.stack, path, context)(name)
+        return None if found is None else bytes(found)
 
     def _by_layout(self, file: ParsedFile, above: tuple[str, ...], context: Context) -> Scene:
         """A model, the last of `above`: on its skeleton, with its materials, and with the clips of its own file."""
@@ -262,8 +261,7 @@ class Opener:
         if skeleton is not None:
             scene, more = on_skeleton(scene, skeleton)
             faults += more
-        scene = _own_clips(_noted(replace(scene, notes=(*scene.notes, *file.notes)), faults), file, context)
-        return with_markers(scene, file, context) if file.yields("markers") else scene
+        return _with_its_own(_noted(replace(scene, notes=(*scene.notes, *file.notes)), faults), file, context)
 
     def _skeleton(self, file: ParsedFile, above: tuple[str, ...], context: Context) -> tuple[Scene | None, list[Fault]]:
         """The skeleton that a model names, or that stands in its own file; without it, a fault says why."""
@@ -359,9 +357,11 @@ def _path_in(found: Resolution, what: str, name: str, beside: str) -> str:
     return found.path
 
 
-def _own_clips(scene: Scene, file: ParsedFile, context: Context) -> Scene:
-    """The scene with the clips that stand in its own file."""
-    return with_clips(scene, read_clips(file, context))[0] if file.yields("clips") else scene
+def _with_its_own(scene: Scene, file: ParsedFile, context: Context) -> Scene:
+    """The scene with the clips and the named points that stand in its own file."""
+    if file.yields("clips"):
+        scene, _ = with_clips(scene, read_clips(file, context))
+    return with_markers(scene, file, context) if file.yields("markers") else scene
 
 
 def _noted(scene: Scene, faults: list[Fault] | tuple[Fault, ...]) -> Scene:

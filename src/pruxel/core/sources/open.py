@@ -55,17 +55,17 @@ class Opened:
 
 def open_origin(origin: Origin, knowledge: Knowledge) -> Source | None:
     """A pack by its first bytes, or None when the bytes are none; a version that nobody knows gives `Unreadable`."""
-    head, size = origin.head(), len(origin.open())
-    if classify(head, size, origin.name, knowledge.layouts) is not Kind.PACK:
+    first = origin.first()
+    if classify(*first, origin.name, knowledge.layouts) is not Kind.PACK:
         return None
-    layouts = layouts_for(head, size, origin.name, knowledge.layouts)
+    layouts = layouts_for(*first, origin.name, knowledge.layouts)
     if layouts:
         try:
             layout = fitting_layout(layouts, origin.open(), origin.name, any_version=knowledge.any_version)
         except InputError as error:
             return Unreadable(origin.name, error)
         return PackSource(origin, layout, knowledge)
-    form = archive_form(head, origin.name)
+    form = archive_form(first.head, origin.name)
     return ZipSource(origin, knowledge) if form is None else ArchiveSource(origin, form, knowledge)
 
 

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.core.disk.below import HEAD_BYTES
+from pruxel.core.disk.below import HEAD_BYTES, First
 from pruxel.core.disk.files import map_file, steady
 from pruxel.core.sources.base import Source
 
@@ -44,9 +44,10 @@ class Origin:
     beside: Callable[[str], memoryview | None]
     file: Path | None = None
 
-    def head(self) -> bytes:
-        """The first bytes, for recognising the format."""
-        return bytes(steady(self.open()[:HEAD_BYTES]))
+    def first(self) -> First:
+        """What recognising the format takes."""
+        data = self.open()
+        return First(bytes(steady(data[:HEAD_BYTES])), len(data))
 
 
 def origin_of_file(path: Path) -> Origin:

@@ -60,7 +60,7 @@ def read_table(
     spec = section(layout, "entries", EntriesSpec)
     head = parse(layout, data, label, context, keys, any_version=any_version)
     _check_key(spec, head, keys, label)
-    entries = _Rows(head, rows_of(spec.each, head, label), label)
+    entries = _Rows(head, rows_of(spec.each, head, label))
     offsets = _whole(entries, spec.offset, label)
     if spec.base is not None:
         offsets = offsets + _unsigned(spec.base, head, label)
@@ -113,7 +113,6 @@ class _Rows:
 
     head: Record
     rows: Table | Varying | Sequence[Record]
-    label: str
 
     def lookup(self, name: str) -> Any:  # noqa: ANN401
         if name == "row":

@@ -58,7 +58,7 @@ def holder_of(inner: Path) -> Path | None:
         near = name.rpartition(".")[0] == inner.name or inner.name.startswith(f"{name}.")
         if near and place.is_file() and inner_path(place, beside) == inner:
             origin = origin_of_file(place)
-            if is_single(origin.head(), name):
+            if is_single(origin.first().head, name):
                 return place
     return None
 

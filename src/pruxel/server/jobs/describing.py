@@ -30,6 +30,7 @@ from pruxel.core.recipe.layout_check import check_layout, what_it_yields
 from pruxel.core.scene.images import EncodedImage, Image
 from pruxel.core.scene.model import Scene
 from pruxel.core.sources.pack_table import read_table
+from pruxel.server.jobs.looking import MOST_ROWS, table_shown
 from pruxel.server.jobs.playing import played
 from pruxel.server.jobs.stacks import StoredStack, split_source, stored_entry
 from pruxel.server.store.missing import not_found
@@ -37,7 +38,7 @@ from pruxel.server.store.scenes import shown_scene
 
 Values = dict[str, Any]
 _DEPTH = 5
-_MOST_FINDS, _MOST_RANGES, _MOST_ROWS = 400, 4000, 400
+_MOST_FINDS, _MOST_RANGES = 400, 4000
 
 
 def strip_shown(entry: int, pieces: int) -> Values:
@@ -189,13 +190,7 @@ def _reading_by(layout: Layout, stack: StoredStack, path: str, data: memoryview)
 def _table(layout: Layout, stack: StoredStack, path: str, data: memoryview) -> Values | None:
     """The first rows of the table that a layout yields: its own, or the entries of a pack."""
     if "tables" in layout.yields:
-        rows = Opener(stack).rows(path, Context())
-        columns = list(rows[0]) if rows else []
-        return {
-            "columns": columns,
-            "rows": [[row.get(column, "") for column in columns] for row in rows[:_MOST_ROWS]],
-            "total": len(rows),
-        }
+        return table_shown(Opener(stack).rows(path, Context()))
     if "entries" not in layout.yields:
         return None
     known = stack.knowledge
@@ -204,7 +199,7 @@ def _table(layout: Layout, stack: StoredStack, path: str, data: memoryview) -> V
     lines = zip(names, table.offsets.tolist(), table.stored.tolist(), table.sizes.tolist(), strict=True)
     return {
         "columns": ["path" if table.names is not None else "hash", "offset", "stored", "size"],
-        "rows": [[str(cell) for cell in row] for row in islice(lines, _MOST_ROWS)],
+        "rows": [[str(cell) for cell in row] for row in islice(lines, MOST_ROWS)],
         "total": len(table),
     }
 

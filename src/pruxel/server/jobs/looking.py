@@ -23,7 +23,7 @@ from pruxel.server.jobs.stacks import StoredStack, at_source, stored_entry
 from pruxel.server.store.database import session
 from pruxel.server.store.tables import EntryRow
 
-_MOST_ROWS = 400
+MOST_ROWS = 400
 _MOST_TEXT = 1 << 16
 _MOST_POINTS = 20_000
 _DEEPEST = 6
@@ -52,15 +52,19 @@ def _look(row: EntryRow, stack: StoredStack) -> Values:
         case "level":
             return {"level": _level(Opener(stack).level(path, context))}
         case "table":
-            rows = Opener(stack).rows(path, context)
-            columns = list(rows[0]) if rows else []
-            shown = [[line.get(c, "") for c in columns] for line in rows[:_MOST_ROWS]]
-            return {"table": {"columns": columns, "rows": shown, "total": len(rows)}}
+            return {"table": table_shown(Opener(stack).rows(path, context))}
         case "sound":
             return {"sound": _sound(row, stack)}
         case "text":
             return {"text": as_text(bytes(stack.read_row(row, context)[:_MOST_TEXT]))}
     return {}
+
+
+def table_shown(rows: list[dict[str, str]]) -> Values:
+    """The first rows of a table under the columns of its first one."""
+    columns = list(rows[0]) if rows else []
+    shown = [[line.get(c, "") for c in columns] for line in rows[:MOST_ROWS]]
+    return {"columns": columns, "rows": shown, "total": len(rows)}
 
 
 def text_of(entry: int) -> str:
