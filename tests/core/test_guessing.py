@@ -115,6 +115,14 @@ def test_corners_are_cut_where_the_surface_ends() -> None:
     assert best.vertices == len(one.positions)
 
 
+@pytest.mark.parametrize("stray", [0, 1, 2, 3])
+def test_vertices_that_end_with_the_file_are_read_as_what_they_are(stray: int) -> None:
+    one = shape("ring", np.random.default_rng(8))
+    first = bytes([7] * (stray + 1)) + one.triangles.astype(">u2").tobytes()
+    found = guess_meshes(as_bytes(first + one.positions.astype(">f4").tobytes()), CONTEXT)[0]
+    assert (found.streams[0].type, found.streams[0].offset, found.order) == ("f32x3", len(first), ">")
+
+
 @pytest.mark.parametrize(("channels", "head"), [(4, "size"), (3, "size"), (1, "none"), (4, "none")])
 def test_pictures_are_found(channels: int, head: str) -> None:
     wide, high = (96, 40) if head == "size" else (64, 64)

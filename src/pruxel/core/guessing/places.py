@@ -43,13 +43,15 @@ def plausible(values: AnyArray) -> AnyArray:
 def numbers_at_every_byte(data: ByteArray, scalar: str, order: str) -> FloatArray:
     """(phases, n // phases) float32: the number that begins at byte p + phases * k is [p, k].
 
-    What no position is (not finite, or of a size that only other data read as floats has) becomes 1e30.
+    What no position is (not finite, or of a size that only other data read as floats has) becomes 1e30. Zeros stand
+    behind the data.
     """
     code, size = SCALARS[scalar]
-    whole = len(data) // size - 1
-    out = np.empty((size, max(whole, 0)), np.float32)
-    for phase in range(size if whole > 0 else 0):
-        values = data[phase : phase + whole * size].view(np.dtype(f"{order}{code}"))
+    whole = len(data) // size
+    out = np.empty((size, whole), np.float32)
+    padded = np.concatenate([data, np.zeros(size, np.uint8)])
+    for phase in range(size):
+        values = padded[phase : phase + whole * size].view(np.dtype(f"{order}{code}"))
         with np.errstate(invalid="ignore", over="ignore"):
             row = values.astype(np.float32)
             if code[0] == "f":
@@ -91,10 +93,9 @@ def _cost(numbers, size, offset, stride, edges, few):  # type: ignore[no-untyped
 
 
 @numba.njit(cache=True, nogil=True)
-def _search(numbers, size, stride, count, edges, starts, near, out):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
-    """Write the starts with a low cost into `out` (n, 2) as start and cost; returns how many there are."""
+def _search(numbers, size, last, stride, edges, starts, near, out):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    """Write the starts up to `last` with a low cost into `out` (n, 2) as start, cost; returns how many there are."""
     found = 0
-    last = numbers.shape[1] * size - (count - 1) * stride - 3 * size
     many = edges.shape[0]
     for n in range(starts.shape[0]):
         start = starts[n]
@@ -127,12 +128,13 @@ def find_places(
         size = SCALARS[scalar][1]
         numbers, out = numbers_at_every_byte(data, scalar, order), np.empty((8192, 2))
         for stride in _STRIDES[size]:
-            length, span = numbers.shape[1] * size, (vertices - 1) * stride + 3 * size
-            free = [(0, taken[0] - span), (taken[1], length - span)]
+            length, span = len(data), (vertices - 1) * stride + 3 * size
+            last = length - span
+            free = [(0, taken[0] - span), (taken[1], last)]
             starts = np.concatenate([hinted, taken[1] + _PADS, (ends[:, None] - vertices * stride - _PADS).reshape(-1)])
-            count = _search(numbers, size, stride, vertices, measured, _within(starts, free), _NEAR, out)
+            count = _search(numbers, size, last, stride, measured, _within(starts, free), _NEAR, out)
             stated += [Place(scalar, order, int(start), stride, float(cost)) for start, cost in out[:count]]
-            count = _search(numbers, size, stride, vertices, measured, _starts(length, size, free), _NEAR, out)
+            count = _search(numbers, size, last, stride, measured, _starts(length, size, free), _NEAR, out)
             anywhere += [Place(scalar, order, start, stride, cost) for start, cost in _nearest(out[:count], stride)]
         return stated, anywhere
 
