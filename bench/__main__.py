@@ -20,7 +20,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.binary.elements import decode_floats, element
 from pruxel.core.deliver.package import write_files
 from pruxel.core.formats import gltf, obj
-from pruxel.core.formats.registry import OutFile
+from pruxel.core.formats.registry import Options, OutFile
 from pruxel.core.scene.model import Scene
 
 CONTEXT = Context()
@@ -70,7 +70,7 @@ def formats(folder: Path) -> None:
         return place
 
     def ours(write: object, name: str) -> list[OutFile]:
-        files = write(scene, name, CONTEXT)  # type: ignore[operator]
+        files = write(scene, name, Options(), CONTEXT)  # type: ignore[operator]
         write_files(fresh(), files, CONTEXT)
         return files  # type: ignore[no-any-return]
 
@@ -156,9 +156,9 @@ def _measure_memory(kind: str, folder: Path) -> None:
     p = scene.meshes[0].primitives[0]
     size = sum(a.nbytes for a in (p.positions, p.indices, p.normals, p.uvs[0]) if a is not None)
     write = gltf.write_glb if kind == "glb" else obj.write
-    write(waves(3), "warm", CONTEXT)
+    write(waves(3), "warm", Options(), CONTEXT)
     tracemalloc.start()
-    write_files(folder, write(scene, "memory", CONTEXT), CONTEXT)
+    write_files(folder, write(scene, "memory", Options(), CONTEXT), CONTEXT)
     print(size, tracemalloc.get_traced_memory()[1])
 
 

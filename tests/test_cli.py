@@ -14,7 +14,7 @@ from typer.testing import CliRunner
 from pruxel.cli.main import app
 from pruxel.core.base.context import Context
 from pruxel.core.deliver.package import write_files
-from pruxel.core.formats.registry import FORMATS, OutFile
+from pruxel.core.formats.registry import FORMATS, Options, OutFile
 from pruxel.core.scene.model import Scene
 from pruxel.core.sources.stack import Stack
 from tests.conftest import CRAB
@@ -132,15 +132,15 @@ def whole(tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("whole")
     write = FORMATS.get("glb").write
     assert write is not None
-    write_files(folder, write(everything(), "everything", Context()), Context())
+    write_files(folder, write(everything(), "everything", Options(), Context()), Context())
     return folder / "everything.glb"
 
 
 def damaged(spec: Any, change: Any) -> Any:
     """The format with a writer that writes something else than it should."""
 
-    def write(scene: Scene, name: str, context: Context) -> list[OutFile]:
-        first, *others = spec.write(scene, name, context)
+    def write(scene: Scene, name: str, options: Options, context: Context) -> list[OutFile]:
+        first, *others = spec.write(scene, name, options, context)
         data = b"".join(bytes(piece) for piece in first.pieces)
         return [replace(first, pieces=[change(data)]), *others]
 

@@ -17,7 +17,7 @@ from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.deliver.deliver import deliver
 from pruxel.core.deliver.package import write_files
 from pruxel.core.formats.ready import make_ready
-from pruxel.core.formats.registry import FORMATS, Format, OutFile, lost
+from pruxel.core.formats.registry import FORMATS, Format, Options, OutFile, lost
 from pruxel.core.geometry.measure import signed_volume
 from pruxel.core.scene.checks import problems
 from pruxel.core.scene.measure import measure
@@ -39,7 +39,7 @@ def joined(file: OutFile) -> bytes:
 def again(scene: Scene, spec: Format) -> Scene:
     assert spec.write is not None
     assert spec.read is not None
-    files = spec.write(make_ready(scene, CONTEXT).scene, "thing", CONTEXT)
+    files = spec.write(make_ready(scene, CONTEXT).scene, "thing", Options(), CONTEXT)
     beside = {f.path: joined(f) for f in files}
     result = spec.read(memoryview(beside[files[0].path]), files[0].path, beside.get, CONTEXT)
     assert result.faults == ()
@@ -114,7 +114,7 @@ def test_another_reader_agrees_on_the_glb(tmp_path: Path) -> None:
     scene = two_boxes()
     write = FORMATS.get("glb").write
     assert write is not None
-    write_files(tmp_path, write(scene, "thing", CONTEXT), CONTEXT)
+    write_files(tmp_path, write(scene, "thing", Options(), CONTEXT), CONTEXT)
     loaded = trimesh.load_scene(tmp_path / "thing.glb")
     facts = measure(scene)
     np.testing.assert_allclose(loaded.bounds.ravel(), (*facts.minimum, *facts.maximum), atol=1e-5)
@@ -173,7 +173,7 @@ def test_concave_polygons_keep_their_shape() -> None:
 def test_damaged_files_end_in_input_errors(spec: Format, data: st.DataObject) -> None:
     assert spec.write is not None
     assert spec.read is not None
-    files = spec.write(two_boxes(), "thing", CONTEXT)
+    files = spec.write(two_boxes(), "thing", Options(), CONTEXT)
     beside = {f.path: joined(f) for f in files}
     main = bytearray(beside[files[0].path])
     for _ in range(data.draw(st.integers(1, 8))):
@@ -190,7 +190,7 @@ def changed_glb(change: dict[str, object]) -> bytes:
     write = FORMATS.get("glb").write
     assert write is not None
     scene = replace(two_boxes(), nodes=two_boxes().nodes[1:2], meshes=two_boxes().meshes[:1])
-    data = joined(write(scene, "thing", CONTEXT)[0])
+    data = joined(write(scene, "thing", Options(), CONTEXT)[0])
     size = struct.unpack_from("<I", data, 12)[0]
     document = json.loads(data[20 : 20 + size])
     for path, value in change.items():
@@ -243,7 +243,9 @@ def test_nan_positions_are_told() -> None:
     assert write is not None
     assert read is not None
     data = joined(
-        write(Scene("n", nodes=(Node("n", mesh=0),), roots=(0,), meshes=(Mesh("n", (broken,)),)), "n", CONTEXT)[0]
+        write(
+            Scene("n", nodes=(Node("n", mesh=0),), roots=(0,), meshes=(Mesh("n", (broken,)),)), "n", Options(), CONTEXT
+        )[0]
     )
     data = data.replace(b"null", b"0.0 ")
     with pytest.raises(InputError, match="not a number") as caught:

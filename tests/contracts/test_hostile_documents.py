@@ -24,7 +24,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError, UsageError
 from pruxel.core.findings.registry import find
 from pruxel.core.formats.ready import make_ready
-from pruxel.core.formats.registry import FORMATS, Format, ReadResult
+from pruxel.core.formats.registry import FORMATS, Format, Options, ReadResult
 from pruxel.core.pictures.render import View, render
 from pruxel.core.scene.checks import problems
 from pruxel.core.scene.digest import digest
@@ -59,7 +59,7 @@ def documents() -> list[Glb]:
     made = []
     for scene in (everything(), animated(), two_boxes()):
         fit = make_ready(scene, CONTEXT).scene
-        made.append(Glb.of(b"".join(bytes(p) for p in write(fit, "thing", CONTEXT)[0].pieces)))
+        made.append(Glb.of(b"".join(bytes(p) for p in write(fit, "thing", Options(), CONTEXT)[0].pieces)))
     strangers = [p for p in zoo.readable() if p.suffix == ".glb" and p.stat().st_size < 200_000]
     return made + [Glb.of(p.read_bytes()) for p in strangers if not isinstance(opened(p), InputError)]
 
@@ -95,7 +95,7 @@ def written_again(scene: Scene, spec: Format) -> None:
     """Write in a format and read back."""
     if spec.write is None or spec.read is None:
         return
-    files = spec.write(scene, "thing", CONTEXT)
+    files = spec.write(scene, "thing", Options(), CONTEXT)
     beside = {f.path: b"".join(bytes(p) for p in f.pieces) for f in files}
     try:
         again = spec.read(memoryview(beside[files[0].path]), files[0].path, beside.get, CONTEXT)
@@ -161,7 +161,7 @@ def texts() -> list[dict[str, bytes]]:
     made = []
     for scene in (everything(), two_boxes()):
         fit = make_ready(scene, CONTEXT).scene
-        made.append({f.path: b"".join(bytes(p) for p in f.pieces) for f in write(fit, "thing", CONTEXT)})
+        made.append({f.path: b"".join(bytes(p) for p in f.pieces) for f in write(fit, "thing", Options(), CONTEXT)})
     return made
 
 

@@ -18,7 +18,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import UsageError
 from pruxel.core.deliver.deliver import deliver
 from pruxel.core.formats.ready import make_ready
-from pruxel.core.formats.registry import FORMATS
+from pruxel.core.formats.registry import FORMATS, Options
 from pruxel.core.scene.checks import problems
 from pruxel.core.scene.digest import digest
 from pruxel.core.scene.edit import drop_unused, keep_nodes, merge, share_equal
@@ -120,7 +120,7 @@ def test_what_is_written_as_glb_stands_where_it_stood(seed: int) -> None:
     spec = FORMATS.get("glb")
     assert spec.write is not None
     assert spec.read is not None
-    data = b"".join(bytes(p) for p in spec.write(fit, "world", CONTEXT)[0].pieces)
+    data = b"".join(bytes(p) for p in spec.write(fit, "world", Options(), CONTEXT)[0].pieces)
     found = spec.read(memoryview(data), "world.glb", lambda _: None, CONTEXT)
     assert found.faults == ()
     assert_same(fit, found.scene)
@@ -170,7 +170,7 @@ def test_standing_still_is_standing_the_same(seed: int) -> None:
 def test_worlds_are_delivered_and_proven(seed: int, tmp_path: object) -> None:
     scene = made(seed)
     try:
-        report = deliver(scene, "world", ["glb", "obj"], tmp_path, CONTEXT)  # type: ignore[arg-type]
+        report = deliver(scene, "world", ["fbx", "glb", "obj"], tmp_path, CONTEXT)  # type: ignore[arg-type]
     except UsageError:
         assert not shown(scene)
         return

@@ -131,7 +131,7 @@ def test_it_is_delivered_and_proven(path: Path, tmp_path: Path) -> None:
     found = opened(path)
     if isinstance(found, InputError):
         return
-    report = deliver(found.scene, "thing", ["glb", "obj"], tmp_path, CONTEXT)
+    report = deliver(found.scene, "thing", ["fbx", "glb", "obj"], tmp_path, CONTEXT)
     assert_proven(report)
 
 

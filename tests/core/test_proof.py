@@ -13,18 +13,25 @@ import pytest
 
 from pruxel.core.base.context import Context
 from pruxel.core.deliver.deliver import deliver
+from pruxel.core.deliver.judges.registry import Exhibit
 from pruxel.core.deliver.package import write_files
-from pruxel.core.deliver.proof import Outcome, Tolerances, judge, prove
+from pruxel.core.deliver.proof import Outcome, Tolerances, judge
+from pruxel.core.deliver.proof.prove import prove
 from pruxel.core.formats.ready import make_ready
-from pruxel.core.formats.registry import FORMATS
+from pruxel.core.formats.registry import FORMATS, Options
 from pruxel.core.scene.materials import Material, TextureRef
 from pruxel.core.scene.model import Scene
 from tests.glb import Glb
 from tests.scenes import animated, box, everything, two_boxes
 
 CONTEXT = Context()
-VERTICES = "where vertices stand at rest and at 0, 50, 100 % of each clip"
+VERTICES = "where vertices stand at rest and at 0, 25, 50, 75, 100 % of each clip"
 Damage = Callable[[Glb], object]
+
+
+def exhibit(main: Path, scene: Scene, name: str) -> Exhibit:
+    spec = FORMATS.get(name)
+    return Exhibit(main, scene, spec, spec.options(), Tolerances())
 
 
 def swap(array: np.ndarray, a: int, b: int) -> None:
@@ -134,18 +141,18 @@ def glb(ready: Scene, tmp_path_factory: pytest.TempPathFactory) -> bytes:
     folder = tmp_path_factory.mktemp("glb")
     write = FORMATS.get("glb").write
     assert write is not None
-    write_files(folder, write(ready, "thing", CONTEXT), CONTEXT)
+    write_files(folder, write(ready, "thing", Options(), CONTEXT), CONTEXT)
     return (folder / "thing.glb").read_bytes()
 
 
 def failed(main: Path, scene: Scene, name: str) -> set[str]:
-    proofs = prove(main, scene, name, CONTEXT, Tolerances())
+    proofs = prove(exhibit(main, scene, name), CONTEXT)
     return {check.what for check in proofs[0].checks if not check.passed}
 
 
 def test_the_undamaged_file_passes(ready: Scene, glb: bytes, tmp_path: Path) -> None:
     (tmp_path / "a.glb").write_bytes(glb)
-    proofs = prove(tmp_path / "a.glb", ready, "glb", CONTEXT, Tolerances())
+    proofs = prove(exhibit(tmp_path / "a.glb", ready, "glb"), CONTEXT)
     assert [p.outcome for p in proofs] == [Outcome.PROVEN, Outcome.PROVEN], proofs
     assert not any(check.warning for p in proofs for check in p.checks)
 
@@ -189,7 +196,7 @@ def obj_folder(ready: Scene, tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("obj")
     write = FORMATS.get("obj").write
     assert write is not None
-    write_files(folder, write(ready, "thing", CONTEXT), CONTEXT)
+    write_files(folder, write(ready, "thing", Options(), CONTEXT), CONTEXT)
     return folder
 
 
@@ -218,7 +225,7 @@ def test_links_and_factors_of_materials_are_looked_at(ready: Scene, obj_folder: 
 
 def test_what_no_reader_opens_is_failed(ready: Scene, glb: bytes, tmp_path: Path) -> None:
     (tmp_path / "a.glb").write_bytes(glb[:900])
-    first, second = prove(tmp_path / "a.glb", ready, "glb", CONTEXT, Tolerances())
+    first, second = prove(exhibit(tmp_path / "a.glb", ready, "glb"), CONTEXT)
     assert first.outcome is Outcome.FAILED
     assert first.checks[0].what == "the file opens"
     assert second.outcome is Outcome.FAILED

@@ -1,6 +1,4 @@
 import {
-  AnimationMixer,
-  LoopOnce,
   SkinnedMesh,
   Texture,
   type BufferGeometry,
@@ -13,10 +11,9 @@ import {
 } from 'three'
 import { GLTFLoader, type GLTF, type GLTFLoaderPlugin, type GLTFParser } from 'three/examples/jsm/loaders/GLTFLoader.js'
 import { geometryOf } from './attributes'
-import { posedPositions } from './pose'
+import { movesOf } from './moves'
 import type { Arrays, Part, ReadBack } from './readback'
 
-const SHARES = [0, 0.5, 1]
 const MAPS = ['map', 'normalMap', 'roughnessMap', 'metalnessMap', 'aoMap', 'emissiveMap'] as const
 
 type Drawn = Mesh | Points | Line
@@ -88,7 +85,7 @@ class Walk {
     this.nodes()
     this.materials()
     this.gltf.scene.traverse((object) => this.part(object))
-    this.poses()
+    movesOf(this.gltf.scene, this.gltf.animations, this.drawn, this.arrays, this.mostPosed, this.out)
     return this.out
   }
 
@@ -176,36 +173,5 @@ class Walk {
       if (found >= 0) return found
     }
     return -1
-  }
-
-  private poses(): void {
-    const moving = this.drawn.flatMap((drawn, part) => ('isMesh' in drawn ? [[drawn, part] as const] : []))
-    const vertices = moving.reduce((sum, [drawn]) => sum + drawn.geometry.getAttribute('position').count, 0)
-    const samples = 1 + this.gltf.animations.length * SHARES.length
-    const stride = Math.max(1, Math.ceil((vertices * samples) / this.mostPosed))
-    const take = (clip: number, share: number): void => {
-      this.gltf.scene.updateMatrixWorld(true)
-      for (const [drawn, part] of moving) {
-        const still = !('isSkinnedMesh' in drawn) && !drawn.morphTargetInfluences?.length
-        if (still && this.gltf.animations.length === 0) continue
-        const positions = this.arrays.add(posedPositions(drawn, stride), 3)
-        this.out.poses.push({ clip, share, part, stride, positions })
-      }
-    }
-    take(-1, 0)
-    this.gltf.animations.forEach((clip, number) => {
-      this.out.clips.push({ name: clip.name, seconds: clip.duration })
-      const mixer = new AnimationMixer(this.gltf.scene)
-      const action = mixer.clipAction(clip)
-      action.setLoop(LoopOnce, 1)
-      action.clampWhenFinished = true
-      for (const share of SHARES) {
-        action.reset().play()
-        mixer.setTime(share * clip.duration)
-        take(number, share)
-      }
-      mixer.stopAllAction()
-      mixer.uncacheRoot(this.gltf.scene)
-    })
   }
 }

@@ -1,10 +1,11 @@
 // A reader of delivered files that shares no code with their writer: three.js's loaders, run under Node.
-// node judge.mjs gltf|obj FILE OUT [MOST_POSED]  writes OUT.json and OUT.bin (arrays, named from the JSON by offset).
+// node judge.mjs gltf|fbx|obj FILE OUT [MOST_POSED]  writes OUT.json and OUT.bin (arrays, named from the JSON by offset).
 // node judge.mjs validate FILE                   prints the official validator's issues as JSON.
 import { readFileSync, writeFileSync } from 'node:fs'
 import { basename, dirname, join } from 'node:path'
 import { Arrays, type ReadBack } from './readback'
 import { readGltf } from './gltf'
+import { readFbx } from './fbx'
 import { readObj } from './obj'
 import { validate } from './validate'
 
@@ -20,7 +21,9 @@ async function main(): Promise<void> {
   const found: ReadBack =
     act === 'gltf'
       ? await readGltf(readFileSync(file), beside, arrays, Number(most ?? 200_000))
-      : readObj(readFileSync(file, 'utf8'), beside, arrays)
+      : act === 'fbx'
+        ? readFbx(readFileSync(file), arrays, Number(most ?? 200_000))
+        : readObj(readFileSync(file, 'utf8'), beside, arrays)
   writeFileSync(`${out}.bin`, arrays.bytes())
   writeFileSync(`${out}.json`, JSON.stringify(found))
 }

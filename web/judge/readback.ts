@@ -33,6 +33,10 @@ export interface ReadBack {
   parts: Part[]
   materials: { name: string; values: Record<string, number[]>; textures: Record<string, string> }[]
   clips: { name: string; seconds: number }[]
+  // Centimetres in the file's unit of length, where it says so.
+  unit?: number
+  // The axis that the file says points up.
+  up?: 'y' | 'z'
   // Positions in world space of every `stride`-th vertex of a part, at a share of a clip (-1: at rest).
   poses: { clip: number; share: number; part: number; stride: number; positions: ArrayRef }[]
 }

@@ -17,8 +17,10 @@ from sqlalchemy import text
 from pruxel.core.base.arrays import as_floats, as_indices
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import PruxelError
+from pruxel.core.deliver.judges.registry import Exhibit
 from pruxel.core.deliver.package import write_files
-from pruxel.core.deliver.proof import Outcome, Tolerances, prove
+from pruxel.core.deliver.proof import Outcome, Tolerances
+from pruxel.core.deliver.proof.prove import prove
 from pruxel.core.formats import gltf  # noqa: F401 - registers the format
 from pruxel.core.formats.registry import FORMATS
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
@@ -163,12 +165,12 @@ def _judges() -> Finding:
     sides = [corner for a, b, c, d in faces for corner in ((a, b, c), (a, c, d))]
     body = Primitive(as_floats(corners, 3), as_indices(sides))
     scene = Scene("cube", nodes=(Node("cube", mesh=0),), roots=(0,), meshes=(Mesh("cube", (body,)),))
-    write = FORMATS.get("glb").write
-    assert write is not None
+    glb = FORMATS.get("glb")
+    assert glb.write is not None
     with tempfile.TemporaryDirectory() as folder:
-        files = write(scene, "cube", Context())
+        files = glb.write(scene, "cube", glb.options(), Context())
         write_files(Path(folder), files, Context())
-        proofs = prove(Path(folder) / files[0].path, scene, "glb", Context(), Tolerances())
+        proofs = prove(Exhibit(Path(folder) / files[0].path, scene, glb, glb.options(), Tolerances()), Context())
     wrong = [f"{proof.reader}: {proof.outcome}" for proof in proofs if proof.outcome is not Outcome.PROVEN]
     readers = ", ".join(proof.reader for proof in proofs)
     hint = "Install Node.js 20 and run 'make setup'; until then deliveries are marked as not proven."

@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.writing import make_folder
+from pruxel.core.deliver.judges.registry import Exhibit
 from pruxel.core.deliver.package import Written, write_files
-from pruxel.core.deliver.proof import Outcome, Proof, Tolerances, prove
+from pruxel.core.deliver.proof import Outcome, Proof, Tolerances
 from pruxel.core.deliver.proof.checks import worst
-from pruxel.core.formats import gltf, obj  # noqa: F401 - registers the formats
+from pruxel.core.deliver.proof.prove import prove
+from pruxel.core.formats import fbx, gltf, obj  # noqa: F401 - registers the formats
 from pruxel.core.formats.ready import make_ready
-from pruxel.core.formats.registry import FORMATS, Format, OutFile, lost
+from pruxel.core.formats.registry import FORMATS, Format, Options, OutFile, lost
 from pruxel.core.formats.textures import link_name
 from pruxel.core.scene.model import Scene
 
@@ -53,32 +56,43 @@ class Report:
         return found
 
 
-def deliver(scene: Scene, name: str, formats: Sequence[str], folder: Path, context: Context) -> Report:
-    """Write a scene into a folder that exists; raises `UsageError` for an unknown format or a scene without anything.
+def deliver(
+    scene: Scene,
+    name: str,
+    formats: Sequence[str],
+    folder: Path,
+    context: Context,
+    options: Mapping[str, Mapping[str, Any]] = MappingProxyType({}),
+) -> Report:
+    """Write a scene into a folder that exists; `options` are those of each format, by its name.
 
+    Raises `UsageError` for an unknown format, a wrong option or a scene without anything.
     With several formats each has a folder of its own, so that their textures do not mix.
     """
     stem = link_name(name)
     reports = []
     specs = [FORMATS.get(f) for f in dict.fromkeys(formats)]
+    chosen = {spec.name: spec.chosen(options.get(spec.name, {})) for spec in specs}
     ready = make_ready(scene, context.part(0.0, 0.1))
     for spec, part in context.part(0.1, 1.0).each(specs, lambda f: f.title):
         home = folder / spec.name if len(specs) > 1 else folder
         make_folder(home)
-        reports.append(_one(ready.scene, stem, spec, home, folder, part))
+        reports.append(_one(ready.scene, stem, spec, chosen[spec.name], home, folder, part))
     report = Report(stem, tuple(reports), ready.told)
     text = json.dumps(report.as_dict(), indent=1, ensure_ascii=False).encode("utf-8", "replace")
     write_files(folder, [OutFile("report.json", [text])], context)
     return report
 
 
-def _one(scene: Scene, stem: str, spec: Format, home: Path, folder: Path, context: Context) -> FormatReport:
+def _one(
+    scene: Scene, stem: str, spec: Format, options: Options, home: Path, folder: Path, context: Context
+) -> FormatReport:
     if spec.write is None:
         message = f"format {spec.name} has no writer"
         raise ValueError(message)
-    files = spec.write(scene, stem, context.part(0.0, 0.6))
+    files = spec.write(scene, stem, options, context.part(0.0, 0.6))
     written = write_files(home, files, context.part(0.6, 0.7))
-    proofs = prove(home / files[0].path, scene, spec.name, context.part(0.7, 1.0), Tolerances())
+    proofs = prove(Exhibit(home / files[0].path, scene, spec, options, Tolerances()), context.part(0.7, 1.0))
     placed = tuple(Written((home / w.path).relative_to(folder).as_posix(), w.size) for w in written)
     main = (home / files[0].path).relative_to(folder).as_posix()
     return FormatReport(spec.name, main, placed, tuple(lost(scene, spec)), tuple(proofs))

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, ValidationError
 
 from pruxel.core.base.arrays import Bytes
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import Fault
+from pruxel.core.base.errors import ErrorCode, Fault, UsageError
 from pruxel.core.base.registry import Registry
 from pruxel.core.scene.materials import Material
 from pruxel.core.scene.model import Primitive, Scene
@@ -34,15 +37,22 @@ class ReadResult:
     faults: tuple[Fault, ...] = ()
 
 
+class Options(BaseModel):
+    """What may be chosen of how a format is written; each field says what it means and has a value to begin with."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
 Read = Callable[[memoryview, str, Find, Context], ReadResult]
-Write = Callable[[Scene, str, Context], list[OutFile]]
+Write = Callable[[Scene, str, Any, Context], list[OutFile]]
 
 
 @dataclass(frozen=True)
 class Format:
     """One open format. `carries` names what of a scene survives in it; `write` yields the main file first.
 
-    `losses` tells what else of one scene it cannot carry, `begins` whether first bytes are of this format.
+    `options` is the model of what may be chosen, which `write` is given. `judges` names the readers that prove a file,
+    none of them ours. `losses` tells what else of one scene it cannot carry, `begins` whether first bytes are of it.
     """
 
     name: str
@@ -54,6 +64,22 @@ class Format:
     read: Read | None = None
     losses: Callable[[Scene], list[str]] | None = None
     begins: Callable[[bytes], bool] | None = None
+    options: type[Options] = Options
+    judges: tuple[str, ...] = ()
+
+    def chosen(self, values: Mapping[str, Any]) -> Options:
+        """Options from what somebody wrote; raises `UsageError` that names each that is wrong."""
+        try:
+            return self.options.model_validate(dict(values))
+        except ValidationError as error:
+            raise UsageError(
+                ErrorCode.USAGE,
+                f"an option of {self.title} is wrong",
+                field=", ".join(".".join(map(str, one["loc"])) for one in error.errors()),
+                expected="; ".join(one["msg"] for one in error.errors()),
+                found=", ".join(f"{key}={value}" for key, value in values.items()),
+                hint="Options: " + (", ".join(self.options.model_fields) or "none"),
+            ) from None
 
 
 FORMATS: Registry[Format] = Registry("format")

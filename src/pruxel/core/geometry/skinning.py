@@ -35,7 +35,7 @@ def turned_directions(directions: FloatArray, matrices: DoubleArray) -> FloatArr
 
 
 def value_at(
-    times: FloatArray, values: FloatArray, seconds: float, how: Literal["LINEAR", "STEP", "CUBICSPLINE"], *, turn: bool
+    times: FloatArray, values: AnyArray, seconds: float, how: Literal["LINEAR", "STEP", "CUBICSPLINE"], *, turn: bool
 ) -> DoubleArray:
     """The (width,) value of keys at a time, held before the first and after the last (glTF 2.0, appendix C).
 

@@ -30,9 +30,10 @@ def warm() -> None:
     vertex_tangents(corners, normals, uvs, faces)
     square = Mesh("square", (Primitive(corners, faces, normals=normals, uvs=(uvs,)),))
     scene = Scene("square", nodes=(Node("square", mesh=0),), roots=(0,), meshes=(square,))
-    text = b"".join(bytes(p) for p in obj.write(scene, "square", Context())[0].pieces) + b"f 1 2 3 4\n"
+    plain = obj.OBJ.options()
+    text = b"".join(bytes(p) for p in obj.write(scene, "square", plain, Context())[0].pieces) + b"f 1 2 3 4\n"
     obj.read(memoryview(text), "square.obj", lambda _: None, Context())
-    gltf.write_glb(scene, "square", Context())
+    gltf.write_glb(scene, "square", plain, Context())
     for function in FUNCTIONS:
         hash_texts(function, np.zeros(3, np.uint8), np.array([0, 1, 3]))
     positions_of(np.zeros(1, np.uint64), np.zeros(1, np.uint64))

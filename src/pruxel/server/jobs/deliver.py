@@ -32,7 +32,7 @@ def deliver_job(job: Job, context: Context) -> None:
     shutil.rmtree(partial, ignore_errors=True)
     make_folder(partial)
     try:
-        report = deliver(run.scene, delivery.name, delivery.formats, partial, context.part(0.2, 0.9))
+        report = deliver(run.scene, delivery.name, delivery.formats, partial, context.part(0.2, 0.9), delivery.options)
         archive = home / f"{name}.zip"
         size = zip_folder(partial, archive, context.part(0.9, 1.0))
         replace_folder(partial, home / name)

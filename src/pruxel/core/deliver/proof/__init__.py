@@ -1,6 +1,5 @@
 """Delivered files read back by programs that share no code with our writers, and compared with what was meant."""
 
 from pruxel.core.deliver.proof.checks import Check, Outcome, Proof, Tolerances
-from pruxel.core.deliver.proof.prove import prove
 
-__all__ = ["Check", "Outcome", "Proof", "Tolerances", "prove"]
+__all__ = ["Check", "Outcome", "Proof", "Tolerances"]

@@ -287,6 +287,6 @@ def _poses(
         name = scene.nodes[node].name
         clip = "" if when[0] < 0 else f" in '{scene.clips[when[0]].name}' at {when[1]:.0%}"
         tally.add(name + clip, apart, max(t.length * diagonal, 1e-9) * 5)
-    when_words = "at rest" if not scene.clips else "at rest and at 0, 50, 100 % of each clip"
+    when_words = "at rest" if not scene.clips else "at rest and at 0, 25, 50, 75, 100 % of each clip"
     words = "all alike" if not tally.wrong else f"{tally.wrong:,} elsewhere, up to {tally.worst:.3g} m, {tally.where}"
     return [Check(f"where vertices stand {when_words}", f"{tally.compared:,} places", words, not tally.wrong)]

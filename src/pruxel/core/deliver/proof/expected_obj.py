@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -10,6 +11,7 @@ from pruxel.core.base.arrays import AnyArray
 from pruxel.core.deliver.proof.checks import Check, Tolerances
 from pruxel.core.deliver.proof.expected_gltf import compare_strokes, corners_of
 from pruxel.core.deliver.proof.judge import ReadBack
+from pruxel.core.deliver.proof.links import compare_links
 from pruxel.core.deliver.proof.surfaces import Surface, compare_names, compare_surfaces
 from pruxel.core.formats.obj.write import material_names, part_names, written_faces
 from pruxel.core.geometry.polygons import fans
@@ -27,7 +29,7 @@ def compare_obj(scene: Scene, read: ReadBack, main: Path, t: Tolerances) -> list
     found = [_read_surface(read, number) for number, part in enumerate(read.parts) if part["kind"] == "triangles"]
     checks = [*compare_surfaces(written, found, t), compare_strokes(scene, read)]
     if scene.materials:
-        checks += [_materials(scene, materials, read, t), _links(read, main)]
+        checks += [_materials(scene, materials, read, t), compare_links(_named(read), main)]
     return checks
 
 
@@ -99,9 +101,5 @@ def _materials(scene: Scene, names: list[str], read: ReadBack, t: Tolerances) ->
     return Check("materials", f"{len(names):,}", "the same names and factors", passed=True)
 
 
-def _links(read: ReadBack, main: Path) -> Check:
-    """Texture files that the MTL names: each must be there, by a relative path."""
-    named = sorted({link for material in read.materials for link in material["textures"].values()})
-    broken = [n for n in named if n.startswith(("/", "..")) or not (main.parent / n).is_file()]
-    words = "all there" if not broken else f"'{broken[0]}' is not there"
-    return Check("texture files", f"{len(named):,}", words, not broken)
+def _named(read: ReadBack) -> Iterator[str]:
+    return (link for material in read.materials for link in material["textures"].values())

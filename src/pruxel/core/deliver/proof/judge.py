@@ -60,6 +60,8 @@ class ReadBack:
     materials: list[dict[str, Any]]
     clips: list[dict[str, Any]]
     poses: list[dict[str, Any]]
+    unit: float = 1.0  # centimetres in the file's unit of length, where it says so
+    up: str = "y"  # the axis that it says points up
 
 
 def read_back(main: Path, how: str) -> ReadBack:
@@ -132,4 +134,7 @@ def _loaded(document: dict[str, Any], data: bytes) -> ReadBack:
     poses = [pose | {"positions": needed(pose["positions"])} for pose in document["poses"]]
     listed = (document[key] for key in ("nodes", "parts", "materials", "clips"))
     nodes, parts, materials, clips = listed
-    return ReadBack(document["reader"], nodes, geometries, parts, materials, clips, poses)
+    unit = float(document.get("unit", 1.0))
+    return ReadBack(
+        document["reader"], nodes, geometries, parts, materials, clips, poses, unit, document.get("up", "y")
+    )

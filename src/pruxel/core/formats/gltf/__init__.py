@@ -6,9 +6,20 @@ from pruxel.core.formats.gltf.write import write_glb, write_gltf
 from pruxel.core.formats.registry import CARRIABLE, Format, register
 
 _CARRIES = frozenset(CARRIABLE) - {"polygons"}
+_JUDGES = ("gltf in three.js", "glTF validator")
 
 GLB = register(
-    Format("glb", "glTF binary", ("glb",), "model/gltf-binary", _CARRIES, write_glb, read, begins=begins_as_glb)
+    Format(
+        "glb",
+        "glTF binary",
+        ("glb",),
+        "model/gltf-binary",
+        _CARRIES,
+        write_glb,
+        read,
+        begins=begins_as_glb,
+        judges=_JUDGES,
+    )
 )
 GLTF = register(
     Format(
@@ -20,6 +31,7 @@ GLTF = register(
         write_gltf,
         read,
         begins=begins_as_gltf,
+        judges=_JUDGES,
     )
 )
 

@@ -21,7 +21,7 @@ from pruxel.core.formats.gltf.extras import extras_json
 from pruxel.core.formats.gltf.materials import extensions_used, material_json, sampler_json
 from pruxel.core.formats.gltf.variants import names_json
 from pruxel.core.formats.gltf.write_meshes import mesh_json
-from pruxel.core.formats.registry import OutFile
+from pruxel.core.formats.registry import Options, OutFile
 from pruxel.core.formats.textures import ImageFile, image_files
 from pruxel.core.scene.materials import Sampler, Texture
 from pruxel.core.scene.measure import variant_names
@@ -31,7 +31,7 @@ Json = dict[str, Any]
 _LIGHTS = "KHR_lights_punctual"
 
 
-def write_glb(scene: Scene, stem: str, context: Context) -> list[OutFile]:
+def write_glb(scene: Scene, stem: str, _options: Options, context: Context) -> list[OutFile]:
     """One self-contained file."""
     buffers = Buffers()
     document = _document(scene, buffers)
@@ -46,7 +46,7 @@ def write_glb(scene: Scene, stem: str, context: Context) -> list[OutFile]:
     return [OutFile(f"{stem}.glb", (head, text, *body))]
 
 
-def write_gltf(scene: Scene, stem: str, context: Context) -> list[OutFile]:
+def write_gltf(scene: Scene, stem: str, _options: Options, context: Context) -> list[OutFile]:
     """JSON, a `.bin` and a folder of textures; links are relative."""
     buffers = Buffers()
     document = _document(scene, buffers)

@@ -16,6 +16,7 @@ OBJ = register(
         read,
         told_losses,
         begins_as_obj,
+        judges=("obj in three.js",),
     ),
 )
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numba
 import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, FloatArray, IndexArray, as_floats, as_indices, frozen
@@ -12,6 +11,7 @@ from pruxel.core.formats.obj.scan import Scanned
 from pruxel.core.geometry.colors import linear_from_srgb
 from pruxel.core.geometry.normals import vertex_normals
 from pruxel.core.geometry.polygons import triangulate
+from pruxel.core.geometry.unique import unique_rows
 from pruxel.core.scene.edit import unique_names
 from pruxel.core.scene.materials import Material
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
@@ -91,38 +91,6 @@ def _within(counts: AnyArray) -> AnyArray:
     return np.arange(int(ends[-1]) if len(ends) else 0) - np.repeat(ends - counts, counts)
 
 
-@numba.njit(cache=True, nogil=True)
-def _unique(corners, table, new_of_corner, firsts):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
-    """Number distinct rows of (n, 3) in order of first use by an open hash table; returns how many."""
-    mask = np.int64(len(table) - 1)
-    count = 0
-    for i in range(len(corners)):
-        a, b, c = corners[i, 0], corners[i, 1], corners[i, 2]
-        slot = (a * 73856093 ^ b * 19349663 ^ c * 83492791) & mask
-        while True:
-            known = table[slot]
-            if known < 0:
-                table[slot] = count
-                firsts[count] = i
-                new_of_corner[i] = count
-                count += 1
-                break
-            j = firsts[known]
-            if corners[j, 0] == a and corners[j, 1] == b and corners[j, 2] == c:
-                new_of_corner[i] = known
-                break
-            slot = (slot + 1) & mask
-    return count
-
-
-def _vertices(corners: AnyArray) -> tuple[AnyArray, AnyArray]:
-    """The distinct (v, vt, vn) rows in order of first use, and the vertex of each corner."""
-    size = 1 << max(int(len(corners) * 1.5).bit_length(), 4)
-    new_of_corner, firsts = np.empty(len(corners), np.uint32), np.empty(len(corners), np.int64)
-    count = _unique(np.ascontiguousarray(corners), np.full(size, -1, np.int64), new_of_corner, firsts)
-    return corners[firsts[:count]], new_of_corner
-
-
 def _picked(corners: AnyArray, wanted: AnyArray) -> AnyArray:
     """Rows of the corners; a file of triangles only wants them all in order, which costs no copy."""
     first = int(wanted[0])
@@ -132,7 +100,8 @@ def _picked(corners: AnyArray, wanted: AnyArray) -> AnyArray:
 
 
 def _primitive(found: Scanned, rows: AnyArray, sizes: IndexArray | None, material: int | None, name: str) -> Primitive:
-    vertices, flat = _vertices(rows)
+    firsts, flat = unique_rows(rows)
+    vertices = rows[firsts]
     positions = as_floats(found.v[vertices[:, 0]], 3)
     indices = as_indices(flat)
     uvs: tuple[FloatArray, ...] = ()

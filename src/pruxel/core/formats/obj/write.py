@@ -14,7 +14,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.disk.names import unique_name
 from pruxel.core.formats.obj.mtl import material_text
 from pruxel.core.formats.obj.text import decimals_for, faces_text, polygons_text, rows_text
-from pruxel.core.formats.registry import OutFile
+from pruxel.core.formats.registry import Options, OutFile
 from pruxel.core.formats.textures import image_files, link_name
 from pruxel.core.geometry.polygons import convex_faces, outlines
 from pruxel.core.images import png
@@ -29,7 +29,7 @@ _NORMAL_DECIMALS = 5
 _UV_DECIMALS = 6
 
 
-def write(scene: Scene, stem: str, context: Context) -> list[OutFile]:
+def write(scene: Scene, stem: str, _options: Options, context: Context) -> list[OutFile]:
     """The `.obj`, its `.mtl` and a folder `textures`; links are relative and hold no spaces."""
     stem = link_name(stem)
     names = material_names(scene)

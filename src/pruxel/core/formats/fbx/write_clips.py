@@ -1,0 +1,137 @@
+"""Clips as stacks of curves, one for each number that moves."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from itertools import pairwise
+
+import numpy as np
+
+from pruxel.core.base.arrays import AnyArray, DoubleArray
+from pruxel.core.formats.fbx.document import TICKS, Document, number, prop, table, ticks
+from pruxel.core.formats.fbx.elements import Element, Int64
+from pruxel.core.geometry.euler import euler_curve
+from pruxel.core.geometry.skinning import value_at
+from pruxel.core.scene.model import Clip, ClipChannel, Scene
+
+_STEP, _LINEAR = 0x2, 0x4
+_KEY_VERSION = 4008
+_SLOTS = {"translation": ("T", "Lcl Translation"), "rotation": ("R", "Lcl Rotation"), "scale": ("S", "Lcl Scaling")}
+_JUST_BEFORE = 1e-3  # seconds before a jump at which the value still stands, for readers that know lines only
+_SPLINE_PARTS = 16  # straight lines that a stretch of a spline becomes
+
+
+@dataclass
+class Told:
+    """What became of rotations: the largest error that is left between keys, in degrees, and where."""
+
+    most_deg: float = 0.0
+    where: str = ""
+    lengths: list[float] = field(default_factory=list)
+
+
+def write_clips(
+    document: Document,
+    scene: Scene,
+    models: dict[int, Int64],
+    shapes: dict[int, tuple[Int64, ...]],
+    most_deg: float,
+) -> Told:
+    """A stack with one layer for each clip; `shapes` are the objects of a node's shapes."""
+    told = Told()
+    for clip in scene.clips:
+        start, end = span_of(clip)
+        told.lengths.append(end)
+        stack, made = document.add("AnimationStack", clip.name, "")
+        times = ("LocalStart", start), ("LocalStop", end), ("ReferenceStart", start), ("ReferenceStop", end)
+        made.children.append(table(*(prop(name, "KTime", "Time", "", ticks(at)) for name, at in times)))
+        layer, _ = document.add("AnimationLayer", "BaseLayer", "")
+        document.join(layer, stack)
+        for channel in clip.channels:
+            if channel.path == "weights":
+                for column, target in enumerate(shapes.get(channel.node, ())):
+                    _weight(document, layer, target, channel, column)
+            elif channel.node in models:
+                _placement(document, layer, models[channel.node], channel, scene, most_deg, told)
+        document.takes.append(_take(clip.name, start, end))
+    return told
+
+
+def span_of(clip: Clip) -> tuple[float, float]:
+    """First and last second of a clip's keys."""
+    times = [channel.times for channel in clip.channels if len(channel.times)]
+    return min((float(t[0]) for t in times), default=0.0), max((float(t[-1]) for t in times), default=0.0)
+
+
+def _take(name: str, start: float, end: float) -> Element:
+    span = (ticks(start), ticks(end))
+    file = Element("FileName", (f"{name}.tak",))
+    return Element("Take", (name,), [file, Element("LocalTime", span), Element("ReferenceTime", span)])
+
+
+def _placement(
+    document: Document, layer: Int64, model: Int64, channel: ClipChannel, scene: Scene, most_deg: float, told: Told
+) -> None:
+    word, slot = _SLOTS[channel.path]
+    times, values, flag = straight_keys(channel)
+    if channel.path == "rotation":
+        if flag == _STEP:
+            most_deg = np.inf  # nothing is read between such keys
+        times, values, error = euler_curve(times, values, most_deg)
+        if error > told.most_deg and np.isfinite(most_deg):
+            told.most_deg, told.where = error, scene.nodes[channel.node].name
+    node, made = document.add("AnimationCurveNode", word, "")
+    made.children.append(table(*(number(f"d|{axis}", values[0, k]) for k, axis in enumerate("XYZ"))))
+    document.join(node, layer)
+    document.join(node, model, slot)
+    for k, axis in enumerate("XYZ"):
+        _curve(document, node, f"d|{axis}", times, values[:, k], flag)
+
+
+def _weight(document: Document, layer: Int64, target: Int64, channel: ClipChannel, column: int) -> None:
+    times, values, flag = straight_keys(channel)
+    percent = 100.0 * values[:, column]
+    node, made = document.add("AnimationCurveNode", "DeformPercent", "")
+    made.children.append(table(number("d|DeformPercent", percent[0])))
+    document.join(node, layer)
+    document.join(node, target, "DeformPercent")
+    _curve(document, node, "d|DeformPercent", times, percent, flag)
+
+
+def straight_keys(channel: ClipChannel) -> tuple[DoubleArray, DoubleArray, int]:
+    """Times (k,) and values (k, width) between which a straight line, or for rotations an arc, is right; and its flag.
+
+    Splines are cut into straight pieces. Where values jump, the one before is repeated just before the jump.
+    """
+    times = channel.times.astype(np.float64)
+    rows = len(times) * (3 if channel.interpolation == "CUBICSPLINE" else 1)
+    values = channel.values.reshape(rows, -1).astype(np.float64)
+    if channel.interpolation == "LINEAR":
+        return times, values, _LINEAR
+    if channel.interpolation == "STEP":
+        return *_held(times, values), _STEP
+    pieces = [np.linspace(a, b, _SPLINE_PARTS, endpoint=False) for a, b in pairwise(times)]
+    finer = np.concatenate([*pieces, times[-1:]])
+    turn = channel.path == "rotation"
+    found = [value_at(channel.times, values, at, "CUBICSPLINE", turn=turn) for at in finer.tolist()]
+    return finer, np.array(found), _LINEAR
+
+
+def _held(times: DoubleArray, values: DoubleArray) -> tuple[DoubleArray, DoubleArray]:
+    gaps = np.diff(times)
+    before = times[1:] - np.minimum(_JUST_BEFORE, gaps / 2)
+    at = np.concatenate([times, before])
+    order = np.argsort(at, kind="stable")
+    return at[order], np.concatenate([values, values[:-1]])[order]
+
+
+def _curve(document: Document, node: Int64, slot: str, times: DoubleArray, values: AnyArray, flag: int) -> None:
+    curve, made = document.add("AnimationCurve", "", "")
+    made.add("Default", float(values[0]))
+    made.add("KeyVer", _KEY_VERSION)
+    made.add("KeyTime", np.round(times * TICKS).astype(np.int64))
+    made.add("KeyValueFloat", values.astype(np.float32))
+    made.add("KeyAttrFlags", np.array([flag], np.int32))
+    made.add("KeyAttrDataFloat", np.zeros(4, np.float32))
+    made.add("KeyAttrRefCount", np.array([len(times)], np.int32))
+    document.join(curve, node, slot)

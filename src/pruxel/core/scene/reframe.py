@@ -1,0 +1,108 @@
+"""A scene in another frame: other axes, another unit of length. For writers, whose files may ask for either."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Literal
+
+import numpy as np
+
+from pruxel.core.base.arrays import DoubleArray, FloatArray, as_floats, frozen
+from pruxel.core.geometry.transforms import matrix_quaternion
+from pruxel.core.scene.model import ClipChannel, Matrix, Mesh, MorphTarget, Node, Primitive, Scene, as_matrix
+
+Up = Literal["y", "z"]
+# Rows of what was +Y up are +Z up: x stays, what looked along +Z looks along -Y.
+Z_UP: DoubleArray = np.array([[1.0, 0.0, 0.0], [0.0, 0.0, -1.0], [0.0, 1.0, 0.0]])
+
+
+def reframed(scene: Scene, up: Up, per_metre: float) -> Scene:
+    """The scene with `up` as its up axis and lengths in units of which there are `per_metre`.
+
+    Every node keeps its place in the tree; positions, placements, bind matrices, shapes and clips are turned and scaled
+    with it, so that no node carries the change. Cameras and lights keep looking along their own -Z.
+    """
+    turn = Z_UP if up == "z" else np.eye(3)
+    if per_metre == 1 and up == "y":
+        return scene
+    whole = _Frame(turn, per_metre)
+    return replace(
+        scene,
+        nodes=tuple(whole.node(node) for node in scene.nodes),
+        meshes=tuple(whole.mesh(mesh) for mesh in scene.meshes),
+        skins=tuple(replace(skin, inverse_bind=frozen(whole.matrices(skin.inverse_bind))) for skin in scene.skins),
+        clips=tuple(replace(clip, channels=tuple(whole.channel(c) for c in clip.channels)) for clip in scene.clips),
+    )
+
+
+class _Frame:
+    def __init__(self, turn: DoubleArray, scale: float) -> None:
+        self.turn, self.scale = turn, scale
+        self.order = np.abs(turn).argmax(axis=1)  # which old axis each new one lies along
+
+    def points(self, values: FloatArray) -> FloatArray:
+        return as_floats(values @ (self.turn.T * self.scale), 3)
+
+    def directions(self, values: FloatArray | None) -> FloatArray | None:
+        return None if values is None else as_floats(values @ self.turn.T, 3)
+
+    def tangents(self, values: FloatArray | None) -> FloatArray | None:
+        if values is None:
+            return None
+        return as_floats(np.concatenate([values[:, :3] @ self.turn.T, values[:, 3:]], axis=1), 4)
+
+    def matrices(self, values: DoubleArray) -> DoubleArray:
+        found = np.array(values, np.float64)
+        found[..., :3, :3] = self.turn @ found[..., :3, :3] @ self.turn.T
+        found[..., :3, 3] = found[..., :3, 3] @ (self.turn.T * self.scale)
+        return found
+
+    def node(self, node: Node) -> Node:
+        t, r, s = np.array(node.translation), np.array(node.rotation), np.array(node.scale)
+        t, s = self.turn @ t * self.scale, s[self.order]
+        x, y, z = self.turn @ r[:3]
+        matrix: Matrix | None = None if node.matrix is None else as_matrix(self.matrices(np.array(node.matrix)))
+        return replace(
+            node,
+            translation=(float(t[0]), float(t[1]), float(t[2])),
+            rotation=(float(x), float(y), float(z), float(r[3])),
+            scale=(float(s[0]), float(s[1]), float(s[2])),
+            matrix=matrix,
+        )
+
+    def mesh(self, mesh: Mesh) -> Mesh:
+        strokes = tuple(replace(s, positions=self.points(s.positions)) for s in mesh.strokes)
+        return replace(mesh, primitives=tuple(self.primitive(p) for p in mesh.primitives), strokes=strokes)
+
+    def primitive(self, primitive: Primitive) -> Primitive:
+        return replace(
+            primitive,
+            positions=self.points(primitive.positions),
+            normals=self.directions(primitive.normals),
+            tangents=self.tangents(primitive.tangents),
+            targets=tuple(self.target(target) for target in primitive.targets),
+        )
+
+    def target(self, target: MorphTarget) -> MorphTarget:
+        return replace(
+            target,
+            positions=None if target.positions is None else self.points(target.positions),
+            normals=self.directions(target.normals),
+            tangents=self.directions(target.tangents),
+        )
+
+    def channel(self, channel: ClipChannel) -> ClipChannel:
+        values = channel.values
+        if channel.path == "translation":
+            return replace(channel, values=self.points(values))
+        if channel.path == "rotation":
+            turned = np.concatenate([values[:, :3] @ self.turn.T, values[:, 3:]], axis=1)
+            return replace(channel, values=as_floats(turned, 4))
+        if channel.path == "scale":
+            return replace(channel, values=as_floats(values[:, self.order], 3))
+        return channel
+
+
+def turn_of(up: Up) -> tuple[float, float, float, float]:
+    """The quaternion xyzw that carries +Y to the up axis."""
+    return matrix_quaternion(Z_UP) if up == "z" else (0.0, 0.0, 0.0, 1.0)
