@@ -1,4 +1,4 @@
-"""Models that nobody here made: Debian's `assimp-testmodels`, its open formats only."""
+"""Models that nobody here made: Debian's `assimp-testmodels`, its open formats, and FBX."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from pathlib import Path
 from pruxel.core.formats.registry import format_for
 
 FOLDER = Path("/usr/share/assimp/models")
-_OPEN = "gltf glb obj ply stl off dae x3d 3mf amf bvh wrl"
+_OPEN = "gltf glb obj ply stl off dae x3d 3mf amf bvh wrl fbx"
 
 
 def models() -> list[Path]:

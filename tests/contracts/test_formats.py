@@ -39,7 +39,7 @@ def joined(file: OutFile) -> bytes:
 def again(scene: Scene, spec: Format) -> Scene:
     assert spec.write is not None
     assert spec.read is not None
-    files = spec.write(make_ready(scene, CONTEXT).scene, "thing", Options(), CONTEXT)
+    files = spec.write(make_ready(scene, CONTEXT).scene, "thing", spec.options(), CONTEXT)
     beside = {f.path: joined(f) for f in files}
     result = spec.read(memoryview(beside[files[0].path]), files[0].path, beside.get, CONTEXT)
     assert result.faults == ()
@@ -173,7 +173,7 @@ def test_concave_polygons_keep_their_shape() -> None:
 def test_damaged_files_end_in_input_errors(spec: Format, data: st.DataObject) -> None:
     assert spec.write is not None
     assert spec.read is not None
-    files = spec.write(two_boxes(), "thing", Options(), CONTEXT)
+    files = spec.write(two_boxes(), "thing", spec.options(), CONTEXT)
     beside = {f.path: joined(f) for f in files}
     main = bytearray(beside[files[0].path])
     for _ in range(data.draw(st.integers(1, 8))):

@@ -95,7 +95,7 @@ def written_again(scene: Scene, spec: Format) -> None:
     """Write in a format and read back."""
     if spec.write is None or spec.read is None:
         return
-    files = spec.write(scene, "thing", Options(), CONTEXT)
+    files = spec.write(scene, "thing", spec.options(), CONTEXT)
     beside = {f.path: b"".join(bytes(p) for p in f.pieces) for f in files}
     try:
         again = spec.read(memoryview(beside[files[0].path]), files[0].path, beside.get, CONTEXT)

@@ -13,10 +13,12 @@ import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from scipy.spatial import cKDTree
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import UsageError
 from pruxel.core.deliver.deliver import deliver
+from pruxel.core.formats.fbx.write import as_written
 from pruxel.core.formats.ready import make_ready
 from pruxel.core.formats.registry import FORMATS, Options
 from pruxel.core.scene.checks import problems
@@ -120,10 +122,46 @@ def test_what_is_written_as_glb_stands_where_it_stood(seed: int) -> None:
     spec = FORMATS.get("glb")
     assert spec.write is not None
     assert spec.read is not None
-    data = b"".join(bytes(p) for p in spec.write(fit, "world", Options(), CONTEXT)[0].pieces)
+    data = b"".join(bytes(p) for p in spec.write(fit, "world", spec.options(), CONTEXT)[0].pieces)
     found = spec.read(memoryview(data), "world.glb", lambda _: None, CONTEXT)
     assert found.faults == ()
     assert_same(fit, found.scene)
+
+
+def corners_of(scene: Scene) -> dict[str, np.ndarray]:
+    """Where the corners of all triangles of each part stand, in any order."""
+    found = {
+        node.name: [p.positions[p.indices.reshape(-1)] for p in mesh.primitives] for _, node, mesh in standing(scene)
+    }
+    return {name: np.concatenate(pieces) for name, pieces in found.items() if pieces}
+
+
+@UNHURRIED
+@given(seed=SEEDS)
+def test_what_is_written_as_fbx_is_read_where_it_stood(seed: int) -> None:
+    scene = made(seed)
+    if not shown(scene):
+        return
+    spec = FORMATS.get("fbx")
+    assert spec.write is not None
+    assert spec.read is not None
+    asked = {"up": "yz"[seed % 2], "unit": ("cm", "m")[seed // 2 % 2], "version": ("7.4", "7.5")[seed // 4 % 2]}
+    options = spec.chosen(asked | {"rotation_error_deg": 0.001})
+    written = as_written(make_ready(normal_weights(scene), CONTEXT).scene, spec.chosen({"unit": "m"}))
+    fit = make_ready(normal_weights(scene), CONTEXT).scene
+    data = b"".join(bytes(p) for p in spec.write(fit, "world", options, CONTEXT)[0].pieces)
+    found = spec.read(memoryview(data), "world.fbx", lambda _: None, CONTEXT)
+    assert found.faults == ()
+    assert problems(found.scene) == []
+    assert [c.name for c in found.scene.clips] == [c.name for c in written.clips]
+    for was, now in zip(moments(written), moments(found.scene), strict=True):
+        one, other = corners_of(was), corners_of(now)
+        assert one.keys() == other.keys()
+        for name, places_ in one.items():
+            assert len(places_) == len(other[name])
+            room = 2e-3 * (float(np.abs(places_).max()) + 1)
+            for ours, theirs in ((places_, other[name]), (other[name], places_)):
+                assert cKDTree(ours).query(theirs)[0].max() <= room, name
 
 
 @UNHURRIED

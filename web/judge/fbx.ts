@@ -31,6 +31,8 @@ class Unread extends Loader<Texture> {
 export function readFbx(data: Buffer, arrays: Arrays, mostPosed: number): ReadBack {
   // Weights are looked at as they are written; the loader would scale them.
   SkinnedMesh.prototype.normalizeSkinWeights = () => undefined
+  // The loader asks for the window's size where a camera says none.
+  ;(globalThis as Record<string, unknown>).window = { innerWidth: 1, innerHeight: 1 }
   // Polygons are read as they stand; cutting them well, the loader would drop corners that lie on a straight line.
   ShapeUtils.triangulateShape = (outline) => outline.slice(2).map((_, i) => [0, i + 1, i + 2])
   const manager = new LoadingManager()
@@ -97,7 +99,9 @@ export function readFbx(data: Buffer, arrays: Arrays, mostPosed: number): ReadBa
       skin: skinned.isSkinnedMesh
         ? {
             joints: skinned.skeleton.bones.map(placeOf),
-            inverseBind: skinned.skeleton.boneInverses.map((matrix) => matrix.toArray()),
+            inverseBind: skinned.skeleton.boneInverses.map((matrix) =>
+              matrix.clone().multiply(skinned.bindMatrix).toArray(),
+            ),
           }
         : null,
     })
@@ -121,7 +125,11 @@ function asTheFileSays(root: Object3D): 'y' | 'z' {
   root.rotation.set(0, 0, 0)
   root.traverse((object) => {
     const own = object.userData.transformData as Placement | undefined
-    if (!own) return
+    if (
+      !own ||
+      Object.keys(own).some((key) => key.includes('Rotation') || key.includes('Pivot') || key.includes('Offset'))
+    )
+      return
     const [x = 0, y = 0, z = 0] = (own.rotation ?? []).map((degrees) => MathUtils.degToRad(degrees))
     object.position.fromArray(own.translation ?? [0, 0, 0])
     object.quaternion.setFromEuler(new Euler(x, y, z, 'ZYX'))

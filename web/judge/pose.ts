@@ -35,7 +35,9 @@ function shaped(mesh: Mesh, base: BufferAttribute, vertex: number, point: Vector
 
 function holder(mesh: SkinnedMesh): (vertex: number, point: Vector3) => void {
   const pull = mesh.skeleton.bones.map((bone, i) =>
-    new Matrix4().multiplyMatrices(bone.matrixWorld, mesh.skeleton.boneInverses[i] ?? new Matrix4()),
+    new Matrix4()
+      .multiplyMatrices(bone.matrixWorld, mesh.skeleton.boneInverses[i] ?? new Matrix4())
+      .multiply(mesh.bindMatrix),
   )
   const geometry = mesh.geometry
   const sets = [

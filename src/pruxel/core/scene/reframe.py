@@ -8,7 +8,6 @@ from typing import Literal
 import numpy as np
 
 from pruxel.core.base.arrays import DoubleArray, FloatArray, as_floats, frozen
-from pruxel.core.geometry.transforms import matrix_quaternion
 from pruxel.core.scene.model import ClipChannel, Matrix, Mesh, MorphTarget, Node, Primitive, Scene, as_matrix
 
 Up = Literal["y", "z"]
@@ -16,16 +15,15 @@ Up = Literal["y", "z"]
 Z_UP: DoubleArray = np.array([[1.0, 0.0, 0.0], [0.0, 0.0, -1.0], [0.0, 1.0, 0.0]])
 
 
-def reframed(scene: Scene, up: Up, per_metre: float) -> Scene:
-    """The scene with `up` as its up axis and lengths in units of which there are `per_metre`.
+def reframed(scene: Scene, turn: DoubleArray, scale: float) -> Scene:
+    """The scene with its axes turned, new_from_old (3, 3) of whole quarter turns, and its lengths scaled.
 
     Every node keeps its place in the tree; positions, placements, bind matrices, shapes and clips are turned and scaled
     with it, so that no node carries the change. Cameras and lights keep looking along their own -Z.
     """
-    turn = Z_UP if up == "z" else np.eye(3)
-    if per_metre == 1 and up == "y":
+    if scale == 1 and np.array_equal(turn, np.eye(3)):
         return scene
-    whole = _Frame(turn, per_metre)
+    whole = _Frame(turn, scale)
     return replace(
         scene,
         nodes=tuple(whole.node(node) for node in scene.nodes),
@@ -103,6 +101,6 @@ class _Frame:
         return channel
 
 
-def turn_of(up: Up) -> tuple[float, float, float, float]:
-    """The quaternion xyzw that carries +Y to the up axis."""
-    return matrix_quaternion(Z_UP) if up == "z" else (0.0, 0.0, 0.0, 1.0)
+def axes_of(up: Up) -> DoubleArray:
+    """(3, 3) what turns +Y up into this axis up."""
+    return Z_UP if up == "z" else np.eye(3)

@@ -1,6 +1,7 @@
-"""FBX, binary: versions 7.4 and 7.5. No specification is public; what is known of it is widely documented."""
+"""FBX: written binary (7.4, 7.5), read binary and text. No specification is public; its layout is widely documented."""
 
 from pruxel.core.formats.fbx.options import FbxOptions
+from pruxel.core.formats.fbx.read import begins, read
 from pruxel.core.formats.fbx.write import write
 from pruxel.core.formats.registry import Format, register
 
@@ -12,9 +13,11 @@ FBX = register(
         "application/octet-stream",
         frozenset({"tree", "skins", "clips", "targets", "colors", "uvs", "polygons"}),
         write,
+        read,
+        begins=begins,
         options=FbxOptions,
         judges=("fbx in three.js",),
     )
 )
 
-__all__ = ["FBX", "write"]
+__all__ = ["FBX", "read", "write"]

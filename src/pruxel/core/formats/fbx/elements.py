@@ -19,12 +19,13 @@ from pruxel.core.base.arrays import AnyArray, Bytes
 
 MAGIC = b"Kaydara FBX Binary  \x00\x1a\x00"
 WIDE = 7500  # the first version that counts in 64 bits
-ARRAY_TYPES = {
+ARRAY_TYPES: dict[str, np.dtype[Any]] = {
     "f": np.dtype("<f4"),
     "d": np.dtype("<f8"),
     "i": np.dtype("<i4"),
     "l": np.dtype("<i8"),
     "b": np.dtype("?"),
+    "c": np.dtype("u1"),
 }
 _CODES = {np.dtype(np.float32): "f", np.dtype(np.float64): "d", np.dtype(np.int32): "i", np.dtype(np.int64): "l"}
 _CODES |= {np.dtype(np.bool_): "b"}

@@ -17,7 +17,7 @@ from pruxel.core.disk.names import unique_name
 from pruxel.core.formats.fbx.document import Document, prop, table
 from pruxel.core.formats.fbx.elements import Element, Int64, written
 from pruxel.core.formats.fbx.options import FbxOptions
-from pruxel.core.formats.fbx.write_clips import span_of, write_clips
+from pruxel.core.formats.fbx.write_clips import seconds_of, write_clips
 from pruxel.core.formats.fbx.write_materials import write_materials
 from pruxel.core.formats.fbx.write_meshes import Written, columns, materials_of, write_mesh, write_skin
 from pruxel.core.formats.registry import OutFile
@@ -26,7 +26,7 @@ from pruxel.core.geometry.euler import euler_deg
 from pruxel.core.scene.edit import unique_names
 from pruxel.core.scene.materials import Material
 from pruxel.core.scene.model import Clip, Mesh, Node, Scene
-from pruxel.core.scene.reframe import reframed
+from pruxel.core.scene.reframe import axes_of, reframed
 from pruxel.core.scene.walk import in_order, parents_of, parts, world_from_local
 
 _ROOT = Int64(0)
@@ -50,7 +50,7 @@ def write(scene: Scene, stem: str, options: FbxOptions, context: Context) -> lis
     for root in scene.roots:
         document.join(models[root], _ROOT)
     write_clips(document, scene, models, shapes, options.rotation_error_deg)
-    seconds = max((span_of(clip)[1] for clip in scene.clips), default=0.0)
+    seconds = max((seconds_of(clip) for clip in scene.clips), default=0.0)
     pieces = written(document.elements(options, seconds), options.number, deflate=options.deflate)
     return [OutFile(f"{link_name(stem)}.fbx", pieces), *files]
 
@@ -72,7 +72,7 @@ def as_written(scene: Scene, options: FbxOptions) -> Scene:
     names = [unique_name(material.name or "material", taken) for material in dressed.materials]
     materials = tuple(replace(m, name=name) for m, name in zip(dressed.materials, names, strict=True))
     apart = replace(dressed, nodes=unique_names(nodes), materials=materials, clips=_shown_clips(scene))
-    return reframed(apart, options.up, options.per_metre)
+    return reframed(apart, axes_of(options.up), options.per_metre)
 
 
 def _dressed(scene: Scene) -> Scene:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
@@ -27,7 +27,6 @@ class Told:
 
     most_deg: float = 0.0
     where: str = ""
-    lengths: list[float] = field(default_factory=list)
 
 
 def write_clips(
@@ -40,8 +39,7 @@ def write_clips(
     """A stack with one layer for each clip; `shapes` are the objects of a node's shapes."""
     told = Told()
     for clip in scene.clips:
-        start, end = span_of(clip)
-        told.lengths.append(end)
+        start, end = 0.0, seconds_of(clip)
         stack, made = document.add("AnimationStack", clip.name, "")
         times = ("LocalStart", start), ("LocalStop", end), ("ReferenceStart", start), ("ReferenceStop", end)
         made.children.append(table(*(prop(name, "KTime", "Time", "", ticks(at)) for name, at in times)))
@@ -57,10 +55,9 @@ def write_clips(
     return told
 
 
-def span_of(clip: Clip) -> tuple[float, float]:
-    """First and last second of a clip's keys."""
-    times = [channel.times for channel in clip.channels if len(channel.times)]
-    return min((float(t[0]) for t in times), default=0.0), max((float(t[-1]) for t in times), default=0.0)
+def seconds_of(clip: Clip) -> float:
+    """The time of a clip's last key; a clip begins at 0."""
+    return max((float(channel.times[-1]) for channel in clip.channels if len(channel.times)), default=0.0)
 
 
 def _take(name: str, start: float, end: float) -> Element:

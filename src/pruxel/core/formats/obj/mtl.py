@@ -6,10 +6,10 @@ Wavefront, "MTL material format", and the PBR keys in common use.
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
+from pruxel.core.formats.loose_materials import LooseMaterial, Pair
 from pruxel.core.formats.obj.encoding import plain_lines, words_of
-from pruxel.core.scene.images import ChannelMix, ChannelPick, EncodedImage, Image
 from pruxel.core.scene.materials import Material
 
 
@@ -31,18 +31,6 @@ def material_text(material: Material, name: str, links: dict[str, str]) -> str:
     return "\n".join(lines) + "\n"
 
 
-Pair = tuple[float, float]
-
-
-@dataclass(frozen=True)
-class LooseMtl:
-    """A material read from MTL: its texture names by our slots, and the scale and offset of those that have any."""
-
-    material: Material
-    textures: dict[str, str] = field(default_factory=dict)
-    moves: dict[str, tuple[Pair, Pair]] = field(default_factory=dict)
-
-
 _MAP_SLOTS = {
     "map_kd": "base_color",
     "map_ke": "emissive",
@@ -60,16 +48,16 @@ _OPTIONS |= dict.fromkeys(("-bm", "-blendu", "-blendv", "-clamp", "-imfchan", "-
 _FOLLOWS = frozenset({"ka", "ks", "illum", "ns"})
 
 
-def parse_mtl(data: bytes, name: str, notes: list[str]) -> dict[str, LooseMtl]:
+def parse_mtl(data: bytes, name: str, notes: list[str]) -> dict[str, LooseMaterial]:
     """All materials by name; keys that have no place are told in `notes`."""
-    found: dict[str, LooseMtl] = {}
+    found: dict[str, LooseMaterial] = {}
     passed: Counter[str] = Counter()
     current: str | None = None
     for line in bytes(plain_lines(memoryview(data), name, notes)).splitlines():
         key, rest = words_of(line)
         if key == "newmtl":
             current = rest
-            found[current] = LooseMtl(Material(current))
+            found[current] = LooseMaterial(Material(current))
         elif current is not None and key and not key.startswith("#"):
             loose = _with_line(found[current], key.lower(), rest, passed)
             if loose is not None:
@@ -82,7 +70,7 @@ def parse_mtl(data: bytes, name: str, notes: list[str]) -> dict[str, LooseMtl]:
     return found
 
 
-def _with_line(loose: LooseMtl, key: str, rest: str, passed: Counter[str]) -> LooseMtl | None:
+def _with_line(loose: LooseMaterial, key: str, rest: str, passed: Counter[str]) -> LooseMaterial | None:
     """The material with one line taken in; None when the line says nothing that there is a place for."""
     if key in _MAP_SLOTS:
         return _with_texture(loose, _MAP_SLOTS[key], rest, passed)
@@ -118,7 +106,7 @@ def _with_line(loose: LooseMtl, key: str, rest: str, passed: Counter[str]) -> Lo
     return None
 
 
-def _with_texture(loose: LooseMtl, slot: str, rest: str, passed: Counter[str]) -> LooseMtl | None:
+def _with_texture(loose: LooseMaterial, slot: str, rest: str, passed: Counter[str]) -> LooseMaterial | None:
     options, link = _options(rest)
     if not link:
         return None
@@ -158,27 +146,3 @@ def _is_number(word: str) -> bool:
     except ValueError:
         return False
     return True
-
-
-def slot_images(textures: dict[str, tuple[str, EncodedImage]]) -> dict[str, Image]:
-    """Images for glTF's slots from MTL's single-purpose textures: name and image by our slot."""
-    images: dict[str, Image] = {}
-    base, opacity = textures.get("base_color"), textures.get("opacity")
-    if base is not None:
-        content: EncodedImage | ChannelMix = base[1]
-        if opacity is not None and opacity[1] != base[1]:
-            red, green, blue = ChannelPick(base[1], "r"), ChannelPick(base[1], "g"), ChannelPick(base[1], "b")
-            content = ChannelMix(red, green, blue, ChannelPick(opacity[1], "r"))
-        images["base_color_texture"] = Image(base[0], content)
-    rough, metal = textures.get("roughness"), textures.get("metallic")
-    if rough is not None or metal is not None:
-        mix = ChannelMix(
-            1.0,
-            ChannelPick(rough[1], "r") if rough else 1.0,
-            ChannelPick(metal[1], "r") if metal else 1.0,
-        )
-        images["metallic_roughness_texture"] = Image((rough or metal or ("", None))[0] + "_rm", mix)
-    for slot in ("normal", "emissive"):
-        if slot in textures:
-            images[f"{slot}_texture"] = Image(*textures[slot])
-    return images

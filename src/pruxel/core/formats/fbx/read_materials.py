@@ -1,0 +1,189 @@
+"""Materials of FBX → ours: colours, shine and mirror, and textures by the property that they hang on.
+
+Physically based materials stand under names of their makers, "maker|word"; what the last word says is what counts.
+"""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import re
+
+import numpy as np
+
+from pruxel.core.formats.fbx.objects import Objects, Thing
+from pruxel.core.formats.loose_materials import LooseMaterial, Pair
+from pruxel.core.formats.registry import Find
+from pruxel.core.scene.materials import Material
+
+_SLOTS = {
+    "diffusecolor": "base_color",
+    "normalmap": "normal",
+    "bump": "normal",
+    "emissivecolor": "emissive",
+    "transparencyfactor": "opacity",
+    "transparentcolor": "opacity",
+    "shininessexponent": "roughness",
+    "reflectionfactor": "metallic",
+}
+# Words of physically based materials, by what they begin with once "use", "tex" and "map" are taken off.
+_WORDS = (
+    (("basecolor", "color", "diffuse", "albedo"), "base_color"),
+    (("norm", "bump"), "normal"),
+    (("emissive", "emission", "emit"), "emissive"),
+    (("roughness", "specularroughness"), "roughness"),
+    (("metallic", "metalness", "metal"), "metallic"),
+    (("opacity", "cutout"), "opacity"),
+)
+_AROUND = re.compile(r"^(?:tex_|use_)|_?(?:map|tex)$|[_ ]")
+
+
+def slot_of(property_name: str) -> str | None:
+    """The purpose of a texture that hangs on a property."""
+    plain = property_name.lower()
+    if plain in _SLOTS:
+        return _SLOTS[plain]
+    if "|" not in plain:
+        return None
+    word = _AROUND.sub("", _AROUND.sub("", plain.rpartition("|")[2]))
+    return next((slot for words, slot in _WORDS if word.startswith(words)), None)
+
+
+def loose_material(objects: Objects, thing: Thing, uv_sets: list[str], passed: list[str]) -> LooseMaterial:
+    """A material with the names of its textures; `uv_sets` are the names of UV sets in their order.
+
+    Textures on properties that have no place are told in `passed`.
+    """
+    textures: dict[str, str] = {}
+    moves: dict[str, tuple[Pair, Pair]] = {}
+    sets: dict[str, int] = {}
+    for key, slot_name in objects.below.get(thing.key, ()):
+        texture = _texture(objects, objects.things.get(key))
+        if texture is None:
+            continue
+        slot = slot_of(slot_name)
+        if slot is None or slot in textures:
+            passed.append(slot_name)
+            continue
+        textures[slot] = link_of(objects, texture)
+        scale, offset = texture.numbers("Scaling", (1.0, 1.0)), texture.numbers("Translation", (0.0, 0.0))
+        if (scale, offset) != ((1.0, 1.0), (0.0, 0.0)) and min(map(abs, scale)) > 1e-6:
+            moves[slot] = ((scale[0], scale[1]), (offset[0], offset[1]))
+        name = texture.text("UVSet")
+        if name in uv_sets and uv_sets.index(name):
+            sets[slot] = uv_sets.index(name)
+    return LooseMaterial(_material(thing), textures, moves, sets)
+
+
+def _texture(objects: Objects, thing: Thing | None) -> Thing | None:
+    """The texture itself; of one in layers, the first."""
+    if thing is None:
+        return None
+    if thing.kind == "LayeredTexture":
+        return next(objects.under(thing, "Texture"), None)
+    return thing if thing.kind == "Texture" else None
+
+
+def link_of(objects: Objects, texture: Thing) -> str:
+    """The name of a texture's file: as the file's picture has it, else as the texture says."""
+    video = next(objects.under(texture, "Video"), None)
+    names = [
+        thing.text(word) for thing in (texture, video) if thing for word in ("RelativeFilename", "FileName", "Filename")
+    ]
+    return next((name for name in names if name.strip("\x00 ")), texture.name)
+
+
+def finder(objects: Objects, find: Find) -> Find:
+    """Finds a picture in the document itself, else beside it: by its whole name, in `textures`, by its last name."""
+    inside: dict[str, bytes] = {}
+    for video in objects.all("Video"):
+        content = video.element.first("Content")
+        data = _content(content.properties) if content is not None else b""
+        if data:
+            for word in ("RelativeFilename", "Filename", "FileName"):
+                inside.setdefault(_last(video.text(word)), data)
+            for texture, _ in objects.over(video, "Texture"):
+                inside.setdefault(_last(link_of(objects, texture)), data)
+
+    def found(name: str) -> bytes | None:
+        last = _last(name)
+        if last and last in inside:
+            return inside[last]
+        plain = name.replace("\\", "/")
+        tries = [plain.removeprefix("./"), last, f"textures/{last}"]
+        return next((data for one in dict.fromkeys(tries) if one and (data := find(one)) is not None), None)
+
+    return found
+
+
+def _last(name: str) -> str:
+    return name.replace("\\", "/").rstrip("/").rpartition("/")[2].strip("\x00 ")
+
+
+def _content(properties: object) -> bytes:
+    """Embedded bytes: as they are, or in base 64, maybe in pieces."""
+    assert isinstance(properties, list | tuple)
+    whole = next((p for p in properties if isinstance(p, bytes) and p), None)
+    if whole is not None:
+        return whole
+    try:
+        return b"".join(base64.b64decode(p, validate=False) for p in properties if isinstance(p, str) and p)
+    except binascii.Error:
+        return b""
+
+
+def _material(thing: Thing) -> Material:
+    """The numbers of a material. The shininess s stands for the roughness 1 - sqrt(s) / 10, where none is said."""
+    rgb = _color(thing, ("DiffuseColor", "Diffuse"), "DiffuseFactor", (0.8, 0.8, 0.8))
+    glow = _color(thing, ("EmissiveColor", "Emissive"), "EmissiveFactor", (0.0, 0.0, 0.0))
+    strength = max(1.0, *glow)
+    alpha = _alpha(thing)
+    shine = thing.number("ShininessExponent", thing.number("Shininess", 0.0))
+    rough = 1 - float(np.sqrt(np.clip(shine, 0, 100))) / 10
+    metal = _word(thing, ("metallic", "metalness"), 0.0)
+    return Material(
+        thing.name or "material",
+        base_color=(*_pbr_color(thing, rgb), alpha),
+        metallic=min(max(metal, 0.0), 1.0),
+        roughness=min(max(_word(thing, ("roughness",), rough), 0.0), 1.0),
+        emissive=(glow[0] / strength, glow[1] / strength, glow[2] / strength),
+        emissive_strength=strength,
+        alpha_mode="BLEND" if alpha < 1 else "OPAQUE",
+        double_sided=bool(thing.number("DoubleSided", 0.0)),
+    )
+
+
+def _color(
+    thing: Thing, names: tuple[str, ...], factor: str, default: tuple[float, float, float]
+) -> tuple[float, float, float]:
+    found = next((thing.properties[name] for name in names if name in thing.properties), None)
+    values = default if found is None else thing.numbers(next(n for n in names if n in thing.properties), default)
+    share = thing.number(factor, 1.0)
+    r, g, b = (min(max(value * share, 0.0), 1e4) for value in values)
+    return r, g, b
+
+
+def _alpha(thing: Thing) -> float:
+    """Opaque unless it says otherwise; a transparency of 1 with a black transparent colour is none."""
+    if "Opacity" in thing.properties:
+        return min(max(thing.number("Opacity", 1.0), 0.0), 1.0)
+    share = thing.number("TransparencyFactor", 0.0)
+    color = thing.numbers("TransparentColor", (1.0, 1.0, 1.0))
+    return min(max(1 - share * sum(color) / 3, 0.0), 1.0)
+
+
+def _word(thing: Thing, words: tuple[str, ...], default: float) -> float:
+    """A number under a name whose last word is one of these."""
+    for name in thing.properties:
+        if name.lower().rpartition("|")[2] in words:
+            return thing.number(name, default)
+    return default
+
+
+def _pbr_color(thing: Thing, otherwise: tuple[float, float, float]) -> tuple[float, float, float]:
+    for name in thing.properties:
+        if "|" in name and name.lower().rpartition("|")[2] in {"base_color", "basecolor"}:
+            r, g, b = thing.numbers(name, otherwise)
+            return min(max(r, 0.0), 1.0), min(max(g, 0.0), 1.0), min(max(b, 0.0), 1.0)
+    r, g, b = (min(value, 1.0) for value in otherwise)
+    return r, g, b
