@@ -20,7 +20,7 @@ from pruxel.core.base.errors import UsageError
 from pruxel.core.deliver.deliver import deliver
 from pruxel.core.formats.fbx.write import as_written
 from pruxel.core.formats.ready import make_ready
-from pruxel.core.formats.registry import FORMATS, Options
+from pruxel.core.formats.registry import FORMATS
 from pruxel.core.scene.checks import problems
 from pruxel.core.scene.digest import digest
 from pruxel.core.scene.edit import drop_unused, keep_nodes, merge, share_equal

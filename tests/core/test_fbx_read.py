@@ -1,0 +1,274 @@
+"""Reading FBX: text as binary, files from other hands, and bytes that are wrong."""
+
+from __future__ import annotations
+
+import struct
+import zlib
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.spatial.transform import Rotation
+
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import ErrorCode, InputError, UsageError
+from pruxel.core.base.limits import Limits
+from pruxel.core.formats.fbx.binary import read_binary
+from pruxel.core.formats.fbx.elements import MAGIC, Element
+from pruxel.core.formats.fbx.read import read
+from pruxel.core.formats.ready import make_ready
+from pruxel.core.formats.registry import FORMATS, format_for
+from pruxel.core.geometry.euler import angles_between_deg, euler_curve, euler_deg, slerps, turns_of_euler
+from pruxel.core.scene.digest import digest
+from pruxel.core.scene.measure import measure
+from pruxel.core.scene.model import Scene
+from pruxel.core.scene.pose import standing
+from tests.scenes import animated, everything, two_boxes
+
+CONTEXT = Context()
+FBX = FORMATS.get("fbx")
+
+
+def opened(data: bytes, name: str = "thing.fbx", context: Context = CONTEXT) -> Scene:
+    return read(memoryview(data), name, lambda _: None, context).scene
+
+
+def binary(scene: Scene, **options: Any) -> bytes:
+    assert FBX.write is not None
+    fit = make_ready(scene, CONTEXT).scene
+    return b"".join(bytes(p) for p in FBX.write(fit, "thing", FBX.chosen(options), CONTEXT)[0].pieces)
+
+
+def as_text(one: Element, depth: int = 0) -> str:
+    """A node as text files have it, by plain code."""
+
+    def said(value: Any) -> str:
+        if isinstance(value, bool):
+            return "Y" if value else "N"
+        if isinstance(value, str):
+            name, mark, kind = value.partition("\x00\x01")
+            return f'"{kind}::{name}"' if mark else '"' + value.replace('"', "&quot;") + '"'
+        return repr(float(value)) if isinstance(value, float) else str(value)
+
+    pad = "\t" * depth
+    arrays = [p for p in one.properties if isinstance(p, np.ndarray)]
+    if arrays:
+        numbers = ",".join(repr(v) for v in arrays[0].tolist())
+        return f"{pad}{one.name}: *{arrays[0].size} {{\n{pad}\ta: {numbers}\n{pad}}}\n"
+    line = f"{pad}{one.name}: " + ", ".join(said(p) for p in one.properties if not isinstance(p, bytes))
+    if not one.children:
+        return line + "\n"
+    return line + " {\n" + "".join(as_text(child, depth + 1) for child in one.children) + pad + "}\n"
+
+
+@pytest.mark.parametrize("scene", [two_boxes(), animated(), everything()], ids=["boxes", "animated", "everything"])
+@pytest.mark.parametrize("up", ["y", "z"])
+def test_text_says_what_binary_says(scene: Scene, up: str) -> None:
+    data = binary(scene, up=up)
+    top, _ = read_binary(memoryview(data), "thing.fbx", Limits())
+    text = "; FBX 7.4.0 project file\n" + "".join(as_text(one) for one in top)
+    assert format_for("unnamed", text.encode()) is FBX
+    one, other = opened(data), opened(text.encode())
+    assert digest(replace(one, images=(), textures=())) == digest(replace(other, images=(), textures=()))
+
+
+@given(seed=st.integers(0, 10_000))
+@settings(deadline=None, max_examples=60)
+def test_euler_angles_are_scipys(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    turns = Rotation.random(20, rng=rng).as_quat()
+    np.testing.assert_allclose(angles_between_deg(turns_of_euler(euler_deg(turns)), turns), 0, atol=1e-5)
+    angles = rng.uniform(-400, 400, (20, 3))
+    theirs = Rotation.from_euler("xyz", angles, degrees=True).as_quat()
+    np.testing.assert_allclose(angles_between_deg(turns_of_euler(angles), theirs), 0, atol=1e-5)
+    upright = Rotation.from_euler("xyz", [[rng.uniform(-180, 180), 90, 0]], degrees=True).as_quat()
+    np.testing.assert_allclose(angles_between_deg(turns_of_euler(euler_deg(upright)), upright), 0, atol=1e-4)
+
+
+@given(seed=st.integers(0, 10_000))
+@settings(deadline=None, max_examples=40)
+def test_curves_of_angles_follow_the_arcs_and_never_flip(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    turns, times = Rotation.random(6, rng=rng).as_quat(), np.arange(6.0)
+    at, angles, error = euler_curve(times, turns, 0.5)
+    assert np.abs(np.diff(angles, axis=0)).max() < 180
+    moments = rng.uniform(0, 5, 200)
+    line = np.stack([np.interp(moments, at, angles[:, k]) for k in range(3)], axis=1)
+    first = np.minimum(moments.astype(int), 4)
+    arcs = slerps(turns[first], turns[first + 1], moments - first)
+    assert angles_between_deg(turns_of_euler(line), arcs).max() <= max(error, 0.5) * 2.5
+
+
+def test_a_skinned_character_comes_back_as_it_was() -> None:
+    before = make_ready(everything(), CONTEXT).scene
+    after = opened(binary(everything()))
+    assert {n.name for n in after.nodes} >= {"top", "prop", "hip", "knee", "body"}
+    [skin] = after.skins
+    assert [after.nodes[j].name for j in skin.joints] == ["hip", "knee"]
+    np.testing.assert_allclose(skin.inverse_bind, before.skins[0].inverse_bind, atol=1e-6)
+    assert [c.name for c in after.clips] == ["wave", "breathe"]
+    [body] = [mesh for _, node, mesh in standing(after) if node.name == "body"]
+    assert len(body.primitives) == 2
+    mesh = next(m for m in after.meshes if m.target_weights)
+    assert [t.name for t in mesh.primitives[0].targets] == ["swell"]
+    assert mesh.target_weights == pytest.approx((0.25,))
+    assert measure(after).triangles == measure(before).triangles
+    assert len(mesh.primitives[0].uvs) == 2
+    paint = next(m for m in after.materials if m.name == "paint")
+    assert (paint.metallic, paint.roughness) == pytest.approx((0.25, 0.5))
+
+
+def test_polygons_stay_polygons() -> None:
+    scene = two_boxes()
+    [first] = scene.meshes[0].primitives
+    corners = np.array([[0, 1, 2], [0, 2, 3]], np.uint32)
+    square = replace(first, indices=corners, face_sizes=np.array([4], np.uint32))
+    scene = replace(scene, meshes=(replace(scene.meshes[0], primitives=(square,)), scene.meshes[1]))
+    after = opened(binary(scene))
+    sizes = [p.face_sizes for mesh in after.meshes for p in mesh.primitives if p.face_sizes is not None]
+    assert [s.tolist() for s in sizes] == [[4]]
+
+
+def head(version: int = 7400) -> bytes:
+    return MAGIC + struct.pack("<I", version)
+
+
+def node(name: str, properties: bytes = b"", count: int = 0, at: int = 27) -> bytes:
+    end = at + 13 + len(name) + len(properties)
+    return struct.pack("<IIIB", end, count, len(properties), len(name)) + name.encode() + properties
+
+
+@pytest.mark.parametrize(
+    ("data", "message"),
+    [
+        (MAGIC, "ends within its head"),
+        (b"Kaydara FBX Binary  \x20\x1a\x20" + bytes(90), "head of the file is damaged"),
+        (head() + b"\x50\0\0\0", "reaches beyond"),
+        (head() + struct.pack("<IIIB", 10_000, 0, 0, 3) + b"abc", "does not fit into"),
+        (head() + node("Abc", b"", 9), "more properties than bytes"),
+        (head() + node("Abc", b"Zabcd", 1), "a property cannot be read"),
+        (head() + node("Abc", b"S" + struct.pack("<I", 99) + b"x", 1), "a property cannot be read"),
+        (head() + node("Abc", b"d" + struct.pack("<III", 5, 0, 8) + bytes(8), 1), "an array does not fit"),
+        (head() + node("Abc", b"d" + struct.pack("<III", 1 << 30, 1, 8) + bytes(8), 1), "claim more than one file"),
+        (head() + node("Abc", b"d" + struct.pack("<III", 1 << 20, 1, 8) + bytes(8), 1), "an array does not fit"),
+        (head() + node("Abc", b"i" + struct.pack("<III", 4, 1, 16) + b"not zlib at all!", 1), "is damaged"),
+        (
+            head() + node("Abc", b"i" + struct.pack("<III", 9, 1, len(zlib.compress(bytes(16)))) + zlib.compress(bytes(16)), 1),
+            "unpacks to another size",
+        ),
+        (head(6100) + bytes(13), "version of FBX cannot be read"),
+        (b"FBXHeaderExtension: {\n FBXVersion: 6100\n}\n", "version of FBX cannot be read"),
+    ],
+)  # fmt: skip
+def test_wrong_bytes_are_told_with_their_place(data: bytes, message: str) -> None:
+    with pytest.raises(InputError, match=message) as caught:
+        opened(data)
+    assert caught.value.fault.file == "thing.fbx"
+
+
+def test_nodes_deep_in_each_other_are_refused() -> None:
+    text = "FBXHeaderExtension: {\n FBXVersion: 7400\n}\n" + "A: {\n" * 10_000
+    with pytest.raises(InputError) as caught:
+        opened(text.encode())
+    assert caught.value.fault.code is ErrorCode.BUDGET
+    inside = b""
+    for _ in range(200):
+        inside = struct.pack("<IIIB", 0xFFFFFF, 0, 0, 1) + b"A" + inside
+    with pytest.raises(InputError):
+        opened(head() + inside)
+
+
+ODD = """FBXHeaderExtension: {{
+    FBXVersion: 7500
+}}
+Objects: {{
+    Geometry: 10, "Geometry::g", "Mesh" {{
+        Vertices: *{count} {{ a: {vertices} }}
+        PolygonVertexIndex: *{corners_count} {{ a: {corners} }}
+    }}
+    Model: 20, "Model::one", "Mesh" {{
+        Properties70: {{
+            P: "Lcl Translation", "Lcl Translation", "", "A",{moved}
+        }}
+    }}
+    Model: 21, "Model::one", "Null" {{
+    }}
+}}
+Connections: {{
+    C: "OO",10,20
+    C: "OO",20,{over}
+    C: "OO",21,{above}
+}}
+"""
+
+
+def odd(
+    vertices: str = "0,0,0,1,0,0,1,1,0,0,1,0",
+    corners: str = "0,1,2,-4",
+    moved: str = "1,2,3",
+    over: int = 21,
+    above: int = 0,
+) -> Scene:
+    text = ODD.format(
+        count=vertices.count(",") + 1, vertices=vertices, corners_count=corners.count(",") + 1, corners=corners,
+        moved=moved, over=over, above=above,
+    )  # fmt: skip
+    found = read(memoryview(text.encode()), "odd.fbx", lambda _: None, CONTEXT)
+    return replace(found.scene, notes=(*found.scene.notes, *(fault.line() for fault in found.faults)))
+
+
+def test_files_that_say_little_are_read() -> None:
+    scene = odd()
+    assert [n.name for n in scene.nodes] == ["one", "one.2"]
+    assert measure(scene).triangles == 2
+    assert measure(scene).minimum == pytest.approx((0.01, 0.02, 0.03))
+    assert any("unit of length" in note for note in scene.notes)
+
+
+@pytest.mark.parametrize("corners", ["0,-2", "-1", "0,1,-9", "0,1,2,-4,0,1,99,-1", "0,1,2"])
+def test_polygons_of_few_or_wrong_corners_are_told(corners: str) -> None:
+    scene = odd(corners=corners)
+    kept = 2 if corners.startswith("0,1,2,-4") else 0
+    assert measure(scene).triangles == kept
+    assert corners == "0,1,2" or any("polygons of" in note for note in scene.notes)
+
+
+def test_numbers_that_are_none_are_left_out() -> None:
+    scene = odd(vertices="0,0,0,1,0,0,1,nan,0,0,1,0", moved="1e999,0,0")
+    assert measure(scene).triangles == 0
+    assert scene.nodes[0].translation == (0.0, 0.0, 0.0)
+
+
+def test_rings_are_cut() -> None:
+    assert measure(odd(over=21, above=20)).triangles == 2
+
+
+def test_wrong_options_are_told_all_at_once() -> None:
+    with pytest.raises(UsageError) as caught:
+        FBX.chosen({"up": "x", "unit": "inch", "deep": 1})
+    for word in ("up", "unit", "deep"):
+        assert word in (caught.value.fault.field or "")
+
+
+@given(seed=st.integers(0, 1_000_000))
+@settings(deadline=None, max_examples=150)
+def test_changed_bytes_are_used_or_refused(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    data = bytearray(binary(everything(), deflate=bool(seed % 2)))
+    if seed % 3 == 0:
+        top, _ = read_binary(memoryview(bytes(data)), "thing.fbx", Limits())
+        data = bytearray(("; FBX 7.4.0 project file\n" + "".join(as_text(one) for one in top)).encode())
+    for _ in range(int(rng.integers(1, 12))):
+        place = int(rng.integers(23 if seed % 3 else 0, len(data)))
+        data[place] = int(rng.integers(0, 256))
+    if seed % 5 == 0:
+        del data[int(rng.integers(27, len(data))) :]
+    try:
+        scene = opened(bytes(data), context=replace(CONTEXT, limits=Limits(entry_bytes=1 << 24)))
+    except InputError as error:
+        assert error.fault.file == "thing.fbx"
+    else:
+        measure(scene)
