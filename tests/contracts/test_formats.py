@@ -51,6 +51,15 @@ def volume(scene: Scene) -> float:
     return sum(signed_volume(p.positions, p.indices) for _, _, mesh in standing(scene) for p in mesh.primitives)
 
 
+def joined_parts(scene: Scene) -> dict[str, np.ndarray]:
+    """UVs and normals of all corners, part by part, primitive by primitive."""
+    found = [p for _, _, mesh in standing(scene) for p in mesh.primitives]
+    return {
+        "uvs": np.concatenate([p.uvs[0][p.indices] for p in found if p.uvs] or [np.zeros((0, 3, 2))]),
+        "normals": np.concatenate([p.normals[p.indices] for p in found]),
+    }
+
+
 @EACH
 def test_geometry_materials_and_textures_come_back(spec: Format) -> None:
     scene = two_boxes()
@@ -59,12 +68,17 @@ def test_geometry_materials_and_textures_come_back(spec: Format) -> None:
     assert found.triangles == was.triangles
     np.testing.assert_allclose((*found.minimum, *found.maximum), (*was.minimum, *was.maximum), atol=1e-5)
     assert volume(back) == pytest.approx(volume(scene), rel=1e-4)
-    for (_, _, mesh), (_, _, old) in zip(standing(back), standing(scene), strict=True):
-        [p], [q] = mesh.primitives, old.primitives
-        np.testing.assert_allclose(p.uvs[0][p.indices], q.uvs[0][q.indices], atol=1e-5)
-        np.testing.assert_allclose(p.normals[p.indices], q.normals[q.indices], atol=1e-4)
+    one, other = (joined_parts(side) for side in (back, scene))
+    if "mapping" in spec.carries:
+        np.testing.assert_allclose(one["uvs"], other["uvs"], atol=1e-5)
+        np.testing.assert_allclose(one["normals"], other["normals"], atol=1e-4)
+    if "materials" not in spec.carries:
+        assert "materials" in " ".join(lost(scene, spec))
+        return
     [material] = back.materials
-    assert material.base_color == pytest.approx(scene.materials[0].base_color)
+    assert material.base_color == pytest.approx(scene.materials[0].base_color, abs=0.005)
+    if "textures" not in spec.carries:
+        return
     assert (material.metallic, material.roughness) == pytest.approx((0.25, 0.5))
     assert material.base_color_texture is not None
     picture = texels(back.images[back.textures[material.base_color_texture.texture].image])
@@ -75,11 +89,19 @@ def test_geometry_materials_and_textures_come_back(spec: Format) -> None:
 @settings(deadline=None, max_examples=40, suppress_health_check=[HealthCheck.too_slow])
 @given(scene=soups())
 def test_any_soup_survives(spec: Format, scene: Scene) -> None:
+    [was] = scene.meshes[0].primitives
+    kept = was.indices
+    if spec.name == "3mf":  # triangles of fewer than three places are no triangles there
+        a, b, c = was.positions[kept].transpose(1, 0, 2)
+        kept = kept[(a != b).any(axis=1) & (b != c).any(axis=1) & (a != c).any(axis=1)]
+        if not len(kept):
+            return
     back = again(scene, spec)
-    [was], [found] = scene.meshes[0].primitives, back.meshes[0].primitives
+    [found] = back.meshes[0].primitives
     size = float(np.abs(was.positions).max())
-    np.testing.assert_allclose(found.positions[found.indices], was.positions[was.indices], atol=1e-6 * size, rtol=1e-6)
-    np.testing.assert_allclose(found.uvs[0][found.indices], was.uvs[0][was.indices], atol=2e-6)
+    np.testing.assert_allclose(found.positions[found.indices], was.positions[kept], atol=1e-6 * size, rtol=1e-6)
+    if "mapping" in spec.carries:
+        np.testing.assert_allclose(found.uvs[0][found.indices], was.uvs[0][kept], atol=2e-6)
 
 
 @EACH

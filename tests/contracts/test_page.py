@@ -20,7 +20,7 @@ from pruxel.core.base.errors import InputError
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.digest import digest
 from pruxel.core.scene.manifest import blobs_of, complete_manifest
-from pruxel.core.scene.model import ClipChannel, Mesh, Node, Scene
+from pruxel.core.scene.model import ClipChannel, Mesh, Node, Primitive, Scene
 from pruxel.core.scene.pose import posed, standing
 from tests import zoo
 from tests.conftest import ROOT
@@ -45,6 +45,21 @@ def moments(scene: Scene) -> list[tuple[int, float, Scene]]:
     return found
 
 
+def by_four_joints(scene: Scene) -> Scene:
+    """The scene as a graphics card draws it: each vertex held by its four strongest joints."""
+
+    def held(p: Primitive) -> Primitive:
+        if p.joints is None or p.weights is None or p.joints.shape[1] <= 4:
+            return p
+        strongest = np.argsort(-p.weights, axis=1, kind="stable")[:, :4]
+        joints, weights = (np.take_along_axis(values, strongest, 1) for values in (p.joints, p.weights))
+        share = p.weights.sum(axis=1, keepdims=True) / np.maximum(weights.sum(axis=1, keepdims=True), 1e-12)
+        return replace(p, joints=joints, weights=(weights * share).astype(np.float32))
+
+    meshes = tuple(replace(m, primitives=tuple(held(p) for p in m.primitives)) for m in scene.meshes)
+    return replace(scene, meshes=meshes)
+
+
 def put(folder: Path, name: str, scene: Scene) -> None:
     """Write a scene, and where its parts stand, as the page's test reads them."""
     blobs = folder / "blobs"
@@ -54,7 +69,7 @@ def put(folder: Path, name: str, scene: Scene) -> None:
     at = []
     for clip, seconds, moment in moments(scene):
         places = []
-        for _, node, mesh in standing(moment):
+        for _, node, mesh in standing(by_four_joints(moment)):
             for shape in (*mesh.primitives, *mesh.strokes):
                 points = np.ascontiguousarray(shape.positions, "<f4")
                 (blobs / digest(points)).write_bytes(points.tobytes())

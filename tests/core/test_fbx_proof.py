@@ -26,7 +26,7 @@ from tests.scenes import everything
 
 CONTEXT = Context()
 # What other checks may see of the same damage: corners in another order, or joints that are not found any more.
-FOLLOWING = {"normals", "texture coordinates", "vertex colours", "weights", "corners that were written"}
+FOLLOWING = {"normals", "texture coordinates", "vertex colours", "weights", "triangles that were written"}
 VERTICES = "where vertices stand at rest and at 0, 25, 50, 75, 100 % of each clip"
 
 

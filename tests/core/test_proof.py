@@ -275,7 +275,7 @@ def turned_texture() -> Scene:
     ],
 )
 def test_good_files_are_proven_in_every_format(scene: Scene, tmp_path: Path) -> None:
-    report = deliver(scene, "thing", FORMATS.names(), tmp_path, CONTEXT)
+    report = deliver(scene, "thing", [one.name for one in FORMATS if one.write is not None], tmp_path, CONTEXT)
     checks = [(f.format, c) for f in report.formats for p in f.proofs for c in p.checks]
     assert [(name, c) for name, c in checks if not c.passed or c.warning] == []
     assert report.outcome is Outcome.PROVEN

@@ -1,5 +1,5 @@
 // A reader of delivered files that shares no code with their writer: three.js's loaders, run under Node.
-// node judge.mjs gltf|fbx|obj FILE OUT [MOST_POSED]  writes OUT.json and OUT.bin (arrays, named from the JSON by offset).
+// node judge.mjs gltf|fbx|obj|stl|ply FILE OUT [MOST_POSED]  writes OUT.json and OUT.bin (arrays, named from the JSON by offset).
 // node judge.mjs validate FILE                   prints the official validator's issues as JSON.
 import { readFileSync, writeFileSync } from 'node:fs'
 import { basename, dirname, join } from 'node:path'
@@ -7,6 +7,7 @@ import { Arrays, type ReadBack } from './readback'
 import { readGltf } from './gltf'
 import { readFbx } from './fbx'
 import { readObj } from './obj'
+import { readSolid } from './solid'
 import { validate } from './validate'
 
 async function main(): Promise<void> {
@@ -23,7 +24,9 @@ async function main(): Promise<void> {
       ? await readGltf(readFileSync(file), beside, arrays, Number(most ?? 200_000))
       : act === 'fbx'
         ? readFbx(readFileSync(file), arrays, Number(most ?? 200_000))
-        : readObj(readFileSync(file, 'utf8'), beside, arrays)
+        : act === 'stl' || act === 'ply'
+          ? readSolid(act, readFileSync(file), arrays)
+          : readObj(readFileSync(file, 'utf8'), beside, arrays)
   writeFileSync(`${out}.bin`, arrays.bytes())
   writeFileSync(`${out}.json`, JSON.stringify(found))
 }

@@ -1,6 +1,6 @@
 import { PerspectiveCamera, Vector3 } from 'three'
 import { describe, expect, it } from 'vitest'
-import { columns, typed } from '../src/viewer/arrays'
+import { columns, strongest, typed } from '../src/viewer/arrays'
 import { Blobs } from '../src/viewer/blobs'
 import { framing, viewpoint } from '../src/viewer/framing'
 
@@ -33,6 +33,14 @@ describe('arrays', () => {
     const values = new Float32Array([1, 2, 3, 4, 5, 6])
     expect([...columns(values, 3, 2)]).toEqual([1, 2, 4, 5])
     expect([...columns(values, 2, 4)]).toEqual([1, 2, 0, 0, 3, 4, 0, 0, 5, 6, 0, 0])
+  })
+  it('keeps the four strongest joints of each vertex, with what all of them pulled', () => {
+    const joints = new Uint16Array([9, 8, 7, 6, 5, 0, 0, 0, 0, 0])
+    const weights = new Float32Array([0.1, 0.3, 0.1, 0.3, 0.2, 0, 0, 0, 0, 0])
+    const found = strongest(joints, weights, 5)
+    expect([...found.joints].slice(0, 4)).toEqual([8, 6, 5, 9])
+    expect(found.weights.slice(0, 4).reduce((sum, value) => sum + value, 0)).toBeCloseTo(1)
+    expect([...found.weights].slice(4)).toEqual([0, 0, 0, 0])
   })
   it('refuses numbers that it does not know', () => {
     expect(() => typed({ blob: 'x', dtype: '>f2', shape: [1] }, new ArrayBuffer(2))).toThrow('>f2')

@@ -29,3 +29,20 @@ export function columns(values: Numbers, width: number, wanted: number): Float32
     for (let k = 0; k < Math.min(width, wanted); k++) out[row * wanted + k] = values[row * width + k] ?? 0
   return out
 }
+
+// The four strongest of `width` joints of each vertex, their weights scaled to the same sum.
+export function strongest(joints: Numbers, weights: Numbers, width: number) {
+  const rows = weights.length / width
+  const found = { joints: new Uint16Array(rows * 4), weights: new Float32Array(rows * 4) }
+  for (let row = 0; row < rows; row++) {
+    const order = Array.from({ length: width }, (_, k) => row * width + k)
+    const total = order.reduce((sum, at) => sum + weights[at]!, 0)
+    const four = order.sort((a, b) => weights[b]! - weights[a]!).slice(0, 4)
+    const kept = four.reduce((sum, at) => sum + weights[at]!, 0)
+    four.forEach((at, k) => {
+      found.joints[row * 4 + k] = joints[at]!
+      found.weights[row * 4 + k] = kept > 0 ? (weights[at]! * total) / kept : 0
+    })
+  }
+  return found
+}

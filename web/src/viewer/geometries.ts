@@ -1,5 +1,5 @@
 import { BufferAttribute, BufferGeometry, Float32BufferAttribute } from 'three'
-import { columns, numbers } from './arrays'
+import { columns, numbers, strongest } from './arrays'
 import type { ArrayRef, PrimitiveData, StrokesData } from './manifest'
 
 const MOST_KEPT = 2000
@@ -44,8 +44,7 @@ export function surface(data: PrimitiveData): Promise<BufferGeometry> {
       put('position', positions),
       put('normal', normals),
       put('tangent', tangents),
-      put('skinIndex', joints, 4),
-      put('skinWeight', weights, 4),
+      held(made, joints, weights),
       put('color', colors[0] ?? null),
       ...SETS.map((name, i) => put(name, uvs[i] ?? null)),
       numbers(indices).then((values) => made.setIndex(new BufferAttribute(values, 1))),
@@ -60,6 +59,16 @@ export function surface(data: PrimitiveData): Promise<BufferGeometry> {
     made.computeBoundingSphere()
     return made
   })
+}
+
+// The graphics library knows four joints a vertex: of more, the strongest count, by as much more.
+async function held(made: BufferGeometry, joints: ArrayRef | null, weights: ArrayRef | null): Promise<void> {
+  if (!joints || !weights) return
+  const [numbered, pulls] = await Promise.all([numbers(joints), numbers(weights)])
+  const width = joints.shape[1] ?? 1
+  const four = width > 4 ? strongest(numbered, pulls, width) : null
+  made.setAttribute('skinIndex', new BufferAttribute(four?.joints ?? columns(numbered, width, 4), 4))
+  made.setAttribute('skinWeight', new BufferAttribute(four?.weights ?? columns(pulls, width, 4), 4))
 }
 
 export function strokes(data: StrokesData): Promise<BufferGeometry> {

@@ -49,6 +49,16 @@ def all_finite(array: AnyArray) -> bool:
         return bool(np.isfinite(array.min()) and np.isfinite(array.max()))
 
 
+_LARGEST = 1e18  # beyond this, products of two numbers leave float32
+
+
+def usable_rows(points: AnyArray) -> AnyArray:
+    """(n,) which rows of (n, …) hold only numbers that can be places: finite, and not beyond what products bear."""
+    with np.errstate(invalid="ignore"):
+        fine: AnyArray = np.asarray((np.abs(points) < _LARGEST).all(axis=tuple(range(1, points.ndim))))
+    return fine
+
+
 def bounds(points: AnyArray) -> tuple[AnyArray, AnyArray]:
     """The lowest and highest (k,) of (n, k) points, n above 0; column by column, which is many times faster."""
     columns = range(points.shape[1])

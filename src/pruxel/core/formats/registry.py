@@ -86,6 +86,9 @@ FORMATS: Registry[Format] = Registry("format")
 
 # What a scene can hold beyond triangles, each with the words for it and whether a scene has it.
 CARRIABLE: dict[str, tuple[str, Callable[[Scene], bool]]] = {
+    "materials": ("materials", lambda s: bool(s.materials)),
+    "textures": ("textures", lambda s: bool(s.images)),
+    "mapping": ("texture coordinates", lambda s: any(p.uvs for p in _primitives(s))),
     "tree": ("the tree of nodes (parts are placed where they stand)", lambda s: any(n.children for n in s.nodes)),
     "skins": ("skeletons and weights (parts are written as they stand)", lambda s: bool(s.skins)),
     "clips": ("animation clips", lambda s: bool(s.clips)),

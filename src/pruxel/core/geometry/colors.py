@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from pruxel.core.base.arrays import FloatArray
+from pruxel.core.base.arrays import AnyArray, FloatArray
 
 
-def linear_from_srgb(values: FloatArray) -> FloatArray:
+def linear_from_srgb(values: AnyArray) -> FloatArray:
     """Display values 0 to 1 to linear light, any shape."""
     return np.where(values <= 0.04045, values / 12.92, ((values + 0.055) / 1.055) ** 2.4).astype(np.float32)
 

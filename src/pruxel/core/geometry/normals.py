@@ -5,7 +5,9 @@ from __future__ import annotations
 import numba
 import numpy as np
 
-from pruxel.core.base.arrays import FloatArray, IndexArray, frozen
+from pruxel.core.base.arrays import AnyArray, FloatArray, IndexArray, as_floats, frozen, usable_rows
+
+_SHORT = 1e-6  # a direction below this length is none
 
 
 @numba.njit(cache=True, nogil=True, error_model="numpy")
@@ -29,6 +31,16 @@ def _accumulate(positions, indices, out):  # type: ignore[no-untyped-def] # noqa
             out[n] /= length
         else:
             out[n, 1] = 1.0
+
+
+def unit_or_computed(given: AnyArray, positions: FloatArray, indices: IndexArray) -> FloatArray:
+    """(n, 3) the given directions (n, 3) at unit length; where one has none, or is no number, the surface's own."""
+    plain = np.where(usable_rows(given)[:, None], given, 0)
+    length = np.linalg.norm(plain, axis=1, keepdims=True)
+    if bool((length > _SHORT).all()):
+        return as_floats(plain / length, 3)
+    computed = vertex_normals(positions, indices)
+    return as_floats(np.where(length > _SHORT, plain / np.maximum(length, _SHORT), computed), 3)
 
 
 def vertex_normals(positions: FloatArray, indices: IndexArray) -> FloatArray:

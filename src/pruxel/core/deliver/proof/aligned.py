@@ -13,11 +13,13 @@ from pruxel.core.deliver.proof.surfaces import Surface
 
 # How much of a tolerance of position a unit of another attribute weighs: it tells corners at one place apart.
 _ELSE = 0.5
+_SLIVER = 1e-4  # twice the area over the square of the longest side, below which rounding turns a triangle
+_SAME_WAY = 0.9  # the cosine of the angle between two normals of the same triangle, at least
 
 
 @dataclass(frozen=True, eq=False)
 class Alignment:
-    """`written_of_read` (r,) int64; `missing` how many written corners nothing that was read stands for."""
+    """`written_of_read` (r,) int64; `missing` how many written triangles nothing that was read stands for."""
 
     written_of_read: AnyArray
     missing: int
@@ -27,7 +29,7 @@ def aligned(written: Surface, read: Surface, t: Tolerances) -> Alignment:
     """Find each read corner among the written ones: in order where the order is kept, else by what is nearest."""
     count = len(read.positions)
     if not count or not len(written.positions):
-        return Alignment(np.zeros(0, np.int64), len(written.positions))
+        return Alignment(np.zeros(0, np.int64), len(written.positions) // 3)
     near = t.length * _diagonal(written)
     if len(written.positions) == count:
         apart = np.abs(written.positions.astype(np.float64) - read.positions).max(axis=1)
@@ -35,8 +37,8 @@ def aligned(written: Surface, read: Surface, t: Tolerances) -> Alignment:
             return Alignment(np.arange(count), 0)
     theirs, ours = _features(read, written, near), _features(written, written, near)
     _, found = cKDTree(ours).query(theirs)
-    there, _ = cKDTree(theirs[:, :3]).query(ours[:, :3])
-    return Alignment(found.astype(np.int64), int((there > 2).sum()))
+    there, _ = cKDTree(_centres(read)).query(_centres(written))
+    return Alignment(found.astype(np.int64), int((there > 2 * near).sum()))
 
 
 def taken(surface: Surface, rows: AnyArray) -> Surface:
@@ -58,12 +60,27 @@ def taken(surface: Surface, rows: AnyArray) -> Surface:
 
 
 def facing(surface: Surface) -> AnyArray:
-    """(c, 3) float64: the unit normal of the triangle that each corner is of; zero for one without area."""
+    """(c, 3) float64: the unit normal of the triangle that each corner is of; zero for one of hardly any area."""
     a, b, c = surface.positions.reshape(-1, 3, 3).astype(np.float64).transpose(1, 0, 2)
     across = np.cross(b - a, c - a)
     length = np.linalg.norm(across, axis=1, keepdims=True)
-    unit = np.where(length > 0, across / np.where(length > 0, length, 1), 0.0)
+    longest = np.maximum(((b - a) ** 2).sum(axis=1), ((c - a) ** 2).sum(axis=1))[:, None]
+    wide = length > _SLIVER * longest
+    unit = np.where(wide, across / np.where(wide, length, 1), 0.0)
     return np.repeat(unit, 3, axis=0)
+
+
+def turned_over(written: Surface, read: Surface, way: Alignment) -> int:
+    """How many triangles that were read look another way than those that were written."""
+    if len(written.positions) != len(read.positions) or not len(read.positions):
+        return 0
+    ours, theirs = facing(written)[way.written_of_read], facing(read)
+    flat = (ours == 0).all(axis=1) | (theirs == 0).all(axis=1)
+    return -(-int((~flat & ((ours * theirs).sum(axis=1) < _SAME_WAY)).sum()) // 3)
+
+
+def _centres(surface: Surface) -> AnyArray:
+    return surface.positions.reshape(-1, 3, 3).astype(np.float64).mean(axis=1)
 
 
 def _diagonal(surface: Surface) -> float:

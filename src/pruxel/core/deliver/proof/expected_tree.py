@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, DoubleArray
-from pruxel.core.deliver.proof.aligned import Alignment, aligned, facing, taken
+from pruxel.core.deliver.proof.aligned import Alignment, aligned, taken, turned_over
 from pruxel.core.deliver.proof.checks import Check, Tolerances
 from pruxel.core.deliver.proof.expected_gltf import corners_of
 from pruxel.core.deliver.proof.judge import ReadBack
@@ -192,17 +192,11 @@ def _surfaces(listed: Sequence[_Part], t: Tolerances) -> list[Check]:
     missing = sum(p.way.missing for p in listed)
     words = "none is missing" if not missing else f"{missing:,} are missing"
     checks.append(
-        Check("corners that were written", f"{sum(len(p.written.positions) for p in listed):,}", words, not missing)
+        Check("triangles that were written", f"{sum(len(p.written.positions) for p in listed):,}", words, not missing)
     )
-    wrong, where, triangles = 0, "", 0
-    for part, same in zip(listed, whole, strict=True):
-        if not same or not len(part.read.positions):
-            continue
-        ours = facing(part.written)[part.way.written_of_read]
-        turned = int(((ours * facing(part.read)).sum(axis=1) < 0).sum()) // 3
-        triangles += len(part.read.positions) // 3
-        if turned:
-            wrong, where = wrong + turned, part.name
+    over = {part.name: turned_over(part.written, part.read, part.way) for part in listed}
+    wrong, where = sum(over.values()), max(over, key=over.__getitem__, default="")
+    triangles = sum(len(part.read.positions) // 3 for part in listed)
     words = "all alike" if not wrong else f"{wrong:,} show their other side, most in '{where}'"
     return [*checks, Check("which side of triangles shows", f"{triangles:,} triangles", words, not wrong)]
 

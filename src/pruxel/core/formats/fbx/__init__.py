@@ -11,7 +11,9 @@ FBX = register(
         "FBX with skeletons, shapes and clips",
         ("fbx",),
         "application/octet-stream",
-        frozenset({"tree", "skins", "clips", "targets", "colors", "uvs", "polygons"}),
+        frozenset(
+            {"materials", "textures", "mapping", "tree", "skins", "clips", "targets", "colors", "uvs", "polygons"}
+        ),
         write,
         read,
         begins=begins,

@@ -7,12 +7,12 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray, FloatArray, as_floats, as_indices, frozen
+from pruxel.core.base.arrays import AnyArray, FloatArray, as_floats, as_indices, frozen, usable_rows
 from pruxel.core.base.errors import ErrorCode, Fault
 from pruxel.core.formats.fbx.elements import Element
 from pruxel.core.formats.fbx.objects import array, said, whole
 from pruxel.core.geometry.colors import linear_from_srgb
-from pruxel.core.geometry.normals import vertex_normals
+from pruxel.core.geometry.normals import unit_or_computed, vertex_normals
 from pruxel.core.geometry.polygons import triangulate
 from pruxel.core.geometry.unique import bits_of, unique_rows
 from pruxel.core.scene.model import MorphTarget, Primitive
@@ -63,7 +63,7 @@ def polygons_of(element: Element, name: str, file: str) -> Polygons:
     sizes = np.diff(np.concatenate([[-1], ends]))
     inside = (point >= 0) & (point < len(points))
     good = inside.copy()
-    finite: AnyArray = np.asarray(np.isfinite(points).all(axis=1))
+    finite = usable_rows(points)
     good[inside] = finite[point[inside]]
     first = np.concatenate([[0], np.cumsum(sizes)[:-1]]) if len(sizes) else sizes
     keep = (np.logical_and.reduceat(good, first) if len(sizes) else np.zeros(0, bool)) & (sizes >= 3)
@@ -213,12 +213,11 @@ def primitive_of(
     starts = np.concatenate([[0], np.cumsum(sizes)[:-1]]) if len(sizes) else sizes
     cut, _, _ = triangulate(positions, vertex, np.stack([starts, sizes], axis=1))
     indices = as_indices(vertex[cut])
-    computed = vertex_normals(positions, indices)
     given = None if normals is None else normals[first]
     return Primitive(
         positions,
         indices,
-        normals=computed if given is None else _unit(given, computed),
+        normals=vertex_normals(positions, indices) if given is None else unit_or_computed(given, positions, indices),
         tangents=None if tangents is None else as_floats(tangents[first], 4),
         uvs=tuple(as_floats(u[first], 2) for u in uvs),
         colors=tuple(as_floats(c[first], 4) for c in colors),
@@ -236,9 +235,3 @@ def primitive_of(
         ),
         origin=Origin(entry=file),
     )
-
-
-def _unit(given: AnyArray, computed: FloatArray) -> FloatArray:
-    """Directions of unit length; those without any are those of the faces."""
-    length = np.linalg.norm(given, axis=1, keepdims=True)
-    return as_floats(np.where(length > 1e-6, given / np.maximum(length, 1e-6), computed), 3)

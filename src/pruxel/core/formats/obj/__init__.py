@@ -11,7 +11,7 @@ OBJ = register(
         "OBJ with materials and PNG textures",
         ("obj",),
         "model/obj",
-        frozenset({"polygons", "strokes"}),
+        frozenset({"materials", "textures", "mapping", "polygons", "strokes"}),
         write,
         read,
         told_losses,

@@ -1,0 +1,43 @@
+"""A scene as the formats of printers and scanners have it: parts as they stand, in a unit and with an axis up."""
+
+from __future__ import annotations
+
+from typing import Any, Literal, cast
+
+import numpy as np
+from pydantic import Field
+
+from pruxel.core.base.arrays import AnyArray, Bytes, FloatArray, IndexArray
+from pruxel.core.formats.registry import Options
+from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
+from pruxel.core.scene.pose import standing, stiff
+from pruxel.core.scene.reframe import axes_of, reframed
+
+PER_METRE = {"mm": 1000.0, "cm": 100.0, "m": 1.0, "in": 1000 / 25.4}
+
+
+class SolidOptions(Options):
+    """Unit and axis of formats that say neither themselves."""
+
+    unit: Literal["mm", "cm", "m", "in"] = Field("mm", description="Unit of length; printers take millimetres")
+    up: Literal["y", "z"] = Field("z", description="Axis that points up; printers take Z")
+
+
+def solids(scene: Scene, options: SolidOptions) -> list[tuple[Node, Mesh]]:
+    """Every part that has triangles, where it stands, in the options' axes and unit."""
+    still = reframed(stiff(scene), axes_of(options.up), PER_METRE[options.unit])
+    return [(node, mesh) for _, node, mesh in standing(still) if mesh.primitives]
+
+
+def plain_bytes(rows: AnyArray) -> Bytes:
+    """The bytes of rows as they lie in memory, uncopied."""
+    return memoryview(cast("Any", np.ascontiguousarray(rows))).cast("B") if rows.size else b""
+
+
+def joined(primitives: list[Primitive]) -> tuple[FloatArray, IndexArray]:
+    """Positions (n, 3) and triangles (m, 3) of all primitives, one behind the other."""
+    if not primitives:
+        return np.zeros((0, 3), np.float32), np.zeros((0, 3), np.uint32)
+    first = np.cumsum([0, *(len(p.positions) for p in primitives)])
+    indices = [p.indices + np.uint32(at) for p, at in zip(primitives, first, strict=False)]
+    return np.concatenate([p.positions for p in primitives]), np.concatenate(indices)
