@@ -2,7 +2,7 @@
 import { mount } from '@vue/test-utils'
 import { describe, expect, it } from 'vitest'
 import { nextTick, reactive } from 'vue'
-import FieldInput from '../src/features/bench/FieldInput.vue'
+import FieldInput from '../src/components/FieldInput.vue'
 import { fieldsOf, valuesOf, type Schema, type Target } from '../src/model/form'
 
 const NONE: Record<Target, string[]> = {

@@ -134,7 +134,7 @@ def convert(
         list[str],
         typer.Option("--entry", help="path of an entry; several go side by side into one file, clips onto them"),
     ],
-    to: Annotated[list[str], typer.Option("--to", help="glb, gltf or obj; may be repeated")],
+    to: Annotated[list[str], typer.Option("--to", help="a format, see `pruxel formats`; may be repeated")],
     out: Annotated[Path, typer.Option("--out", help="folder to write into")],
     profile: ProfileOption = None,
     layout: LayoutOption = None,
@@ -142,6 +142,10 @@ def convert(
     key: KeyOption = None,
     names: NamesOption = None,
     recipe: Annotated[Path | None, typer.Option("--recipe", help="steps to run")] = None,
+    option: Annotated[
+        list[str] | None,
+        typer.Option("--option", help="up=z for every format that has it, fbx.up=z for one; may be repeated"),
+    ] = None,
     as_json: JsonOption = False,
 ) -> None:
     """Convert entries, prove the files, print the report."""
@@ -161,7 +165,9 @@ def convert(
         if recipe is not None:
             scene = _after_recipe(scene, recipe, context)
         make_folder(out)
-        report = deliver(scene, entry[0].rsplit("/", 1)[-1].rsplit(".", 1)[0], to, out, context)
+        report = deliver(
+            scene, entry[0].rsplit("/", 1)[-1].rsplit(".", 1)[0], to, out, context, _options(option or [], to)
+        )
         for note in scene.notes:
             sys.stderr.write(f"pruxel: {note}\n")
     if as_json:
@@ -171,6 +177,57 @@ def convert(
     if report.outcome is not Outcome.PROVEN:
         with told():
             raise ProofError(ErrorCode.PROOF_FAILED, _why_unproven(report), file=str(out))
+
+
+def _options(given: list[str], formats: list[str]) -> dict[str, dict[str, Any]]:
+    """Options by format from `name=value` and `format.name=value`; raises `UsageError` for one that none has."""
+    from pruxel.core.formats.registry import FORMATS
+
+    found: dict[str, dict[str, Any]] = {name: {} for name in formats}
+    for one in given:
+        where, equals, value = one.partition("=")
+        only, dot, name = where.rpartition(".")
+        takers = [f for f in formats if (not dot or f == only) and name in FORMATS.get(f).options.model_fields]
+        if not equals or not takers:
+            known = sorted({n for f in formats for n in FORMATS.get(f).options.model_fields})
+            raise UsageError(
+                ErrorCode.USAGE,
+                "no format that is written has this option",
+                expected="name=value, of " + (", ".join(known) or "none"),
+                found=one,
+            )
+        for f in takers:
+            found[f][name] = value
+    return found
+
+
+def formats(*, as_json: JsonOption = False) -> None:
+    """List the formats: what each reads, writes, carries, and its options."""
+    from pruxel.core.formats import every  # noqa: F401 - registers all formats
+    from pruxel.core.formats.registry import CARRIABLE, FORMATS
+
+    listed = [
+        {
+            "name": f.name,
+            "title": f.title,
+            "extensions": list(f.extensions),
+            "reads": f.read is not None,
+            "writes": f.write is not None,
+            "carries": [key for key in CARRIABLE if key in f.carries],
+            "judges": list(f.judges),
+            "options": f.options.model_json_schema().get("properties", {}),
+        }
+        for f in FORMATS
+    ]
+    if as_json:
+        print_json(listed)
+        return
+    for one in listed:
+        how = " and ".join(word for word, does in (("read", one["reads"]), ("written", one["writes"])) if does)
+        console.print(f"{one['name']:6} {one['title']} ({how})", highlight=False)
+        for name, schema in dict(one["options"]).items():
+            choices = " | ".join(map(str, schema.get("enum", []))) or schema.get("type", "")
+            console.print(f"       {name}={schema['default']}  {choices}  {schema['description']}", highlight=False)
 
 
 def _after_recipe(scene: Scene, recipe: Path, context: Context) -> Scene:

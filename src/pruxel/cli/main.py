@@ -8,7 +8,7 @@ from __future__ import annotations
 import typer
 
 from pruxel.cli import layouts
-from pruxel.cli.commands import convert, inspect, sample
+from pruxel.cli.commands import convert, formats, inspect, sample
 from pruxel.cli.entries import carve, diff, extract, list_entries
 from pruxel.cli.project import doctor, project
 from pruxel.cli.server import migrate, openapi, serve, worker
@@ -31,6 +31,7 @@ app.command()(diff)
 app.command()(sample)
 app.command()(inspect)
 app.command()(convert)
+app.command()(formats)
 app.command()(doctor)
 app.add_typer(layouts.app, name="layout")
 app.add_typer(project, name="project")

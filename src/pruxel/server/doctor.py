@@ -21,7 +21,7 @@ from pruxel.core.deliver.judges.registry import Exhibit
 from pruxel.core.deliver.package import write_files
 from pruxel.core.deliver.proof import Outcome, Tolerances
 from pruxel.core.deliver.proof.prove import prove
-from pruxel.core.formats import gltf  # noqa: F401 - registers the format
+from pruxel.core.formats import every  # noqa: F401 - registers all formats
 from pruxel.core.formats.registry import FORMATS
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
 from pruxel.server.main import WEB

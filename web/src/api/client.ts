@@ -289,18 +289,23 @@ export const api = {
   view: (workpiece: string) => ok(client.GET('/api/workpieces/{workpiece}/view', { params: { path: { workpiece } } })),
   deliveries: (project: string) =>
     ok(client.GET('/api/projects/{project}/deliveries', { params: { path: { project } } })),
-  deliverEach: (project: string, entries: string[], formats: string[]) =>
+  deliverEach: (
+    project: string,
+    entries: string[],
+    formats: string[],
+    options: Record<string, Record<string, unknown>>,
+  ) =>
     ok(
       client.POST('/api/projects/{project}/deliveries', {
         params: { path: { project } },
-        body: { entries, formats, options: {} },
+        body: { entries, formats, options },
       }),
     ),
-  deliver: (workpiece: string, name: string, formats: string[]) =>
+  deliver: (workpiece: string, name: string, formats: string[], options: Record<string, Record<string, unknown>>) =>
     ok(
       client.POST('/api/workpieces/{workpiece}/deliveries', {
         params: { path: { workpiece } },
-        body: { name, formats, options: {} },
+        body: { name, formats, options },
       }),
     ),
   renameDelivery: (delivery: string, name: string) =>

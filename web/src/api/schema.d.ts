@@ -2325,12 +2325,19 @@ export interface components {
             /** Size */
             size: number;
         };
-        /** FormatOut */
+        /**
+         * FormatOut
+         * @description A format that can be written; `options` is the JSON schema of what may be chosen.
+         */
         FormatOut: {
             /** Carries */
             carries: string[];
             /** Name */
             name: string;
+            /** Options */
+            options: {
+                [key: string]: unknown;
+            };
             /** Title */
             title: string;
         };
@@ -3356,6 +3363,13 @@ export interface components {
             facts: components["schemas"]["FactsOut"];
             /** Findings */
             findings: components["schemas"]["FindingOut"][] | null;
+            /**
+             * Losses
+             * @default {}
+             */
+            losses: {
+                [key: string]: string[];
+            };
             /**
              * Notes
              * @default []

@@ -18,7 +18,7 @@ from pruxel.core.deliver.package import Written, write_files
 from pruxel.core.deliver.proof import Outcome, Proof, Tolerances
 from pruxel.core.deliver.proof.checks import worst
 from pruxel.core.deliver.proof.prove import prove
-from pruxel.core.formats import fbx, gltf, obj, off, ply, stl, threemf  # noqa: F401 - registers the formats
+from pruxel.core.formats import every  # noqa: F401 - registers all formats
 from pruxel.core.formats.ready import make_ready
 from pruxel.core.formats.registry import FORMATS, Format, Options, OutFile, lost
 from pruxel.core.formats.textures import link_name

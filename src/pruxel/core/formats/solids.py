@@ -19,8 +19,8 @@ PER_METRE = {"mm": 1000.0, "cm": 100.0, "m": 1.0, "in": 1000 / 25.4}
 class SolidOptions(Options):
     """Unit and axis of formats that say neither themselves."""
 
-    unit: Literal["mm", "cm", "m", "in"] = Field("mm", description="Unit of length; printers take millimetres")
-    up: Literal["y", "z"] = Field("z", description="Axis that points up; printers take Z")
+    unit: Literal["mm", "cm", "m", "in"] = Field("mm", title="Unit", description="Printers take millimetres")
+    up: Literal["y", "z"] = Field("z", title="Axis up", description="Printers take Z")
 
 
 def solids(scene: Scene, options: SolidOptions) -> list[tuple[Node, Mesh]]:

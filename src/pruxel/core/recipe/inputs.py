@@ -19,7 +19,7 @@ from pruxel.core.extract.meshes import PartMaterial, read_model, skeleton_named
 from pruxel.core.extract.skeleton import on_skeleton, read_skeleton
 from pruxel.core.extract.tables import read_tables
 from pruxel.core.extract.textures import LooseTexture, read_textures
-from pruxel.core.formats import gltf, obj
+from pruxel.core.formats import every  # noqa: F401 - registers all formats
 from pruxel.core.formats.registry import format_for
 from pruxel.core.images.decode import decode_image, media_type
 from pruxel.core.knowledge.catalogue import read_rows
@@ -38,7 +38,6 @@ from pruxel.core.sources.references import Resolution
 from pruxel.core.sources.stack import MergedView
 
 _DEEPEST_LEVEL = 8
-READERS = (gltf.GLB, gltf.GLTF, obj.OBJ)
 
 
 @dataclass(frozen=True)

@@ -49,7 +49,11 @@ def _out(d: Delivery) -> DeliveryOut:
 @router.get("/formats")
 def list_formats() -> list[FormatOut]:
     """The formats that can be written."""
-    return [FormatOut(name=f.name, title=f.title, carries=sorted(f.carries)) for f in FORMATS if f.write is not None]
+    return [
+        FormatOut(name=f.name, title=f.title, carries=sorted(f.carries), options=f.options.model_json_schema())
+        for f in FORMATS
+        if f.write is not None
+    ]
 
 
 @router.get("/projects/{project}/deliveries")
@@ -65,8 +69,7 @@ def list_deliveries(project: UUID) -> list[DeliveryOut]:
 @router.post("/workpieces/{workpiece}/deliveries", status_code=202)
 def start_delivery(workpiece: UUID, wanted: DeliveryIn) -> DeliveryOut:
     """Write files from a workpiece as it is now."""
-    for name in wanted.formats:
-        FORMATS.get(name)
+    _check(wanted.formats, wanted.options)
     with session() as db:
         found = db.get(Workpiece, workpiece)
         if found is None:
@@ -77,12 +80,17 @@ def start_delivery(workpiece: UUID, wanted: DeliveryIn) -> DeliveryOut:
 @router.post("/projects/{project}/deliveries", status_code=202)
 def start_batch(project: UUID, wanted: BatchIn) -> list[DeliveryOut]:
     """Write files from each of several models by itself, with the steps that its workpiece has, if there is one."""
-    for name in wanted.formats:
-        FORMATS.get(name)
+    _check(wanted.formats, wanted.options)
     stack = stored_stack(project)
     with session() as db:
         pieces = [workpiece_of(db, stack, [path]) for path in dict.fromkeys(wanted.entries)]
         return [_out(_start(db, piece, piece.name, wanted.formats, wanted.options)) for piece in pieces]
+
+
+def _check(formats: list[str], options: dict[str, Any]) -> None:
+    """Raise `UsageError` for a format that is not there, and for options that it does not have."""
+    for name in formats:
+        FORMATS.get(name).chosen(options.get(name, {}))
 
 
 def _start(

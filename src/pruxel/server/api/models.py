@@ -148,6 +148,7 @@ class ViewContent(BaseModel):
     findings: list[FindingOut] | None
     pictures: list[str]
     conventions: str
+    losses: dict[str, list[str]] = {}
 
 
 class ViewOut(BaseModel):
@@ -166,9 +167,12 @@ class StepKindOut(BaseModel):
 
 
 class FormatOut(BaseModel):
+    """A format that can be written; `options` is the JSON schema of what may be chosen."""
+
     name: str
     title: str
     carries: list[str]
+    options: dict[str, Any]
 
 
 Options = Plain

@@ -8,10 +8,12 @@ import uuid
 from dataclasses import asdict
 from typing import Any
 
+import pruxel.core.deliver.deliver  # registers all formats
 import pruxel.core.findings  # noqa: F401 - registers all rules
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.findings.registry import find
+from pruxel.core.formats.registry import FORMATS, lost
 from pruxel.core.pictures.render import View as PictureView
 from pruxel.core.recipe.cache import LayeredCache, MemoryCache
 from pruxel.core.recipe.document import StepUse
@@ -29,7 +31,7 @@ from pruxel.server.store.revisions import steps_of
 from pruxel.server.store.scenes import StoredSteps, shown_scene
 from pruxel.server.store.tables import Job, View, Workpiece
 
-VERSION = "6"
+VERSION = "7"
 _CARD = PictureView(width=352, height=240, samples=1, sky_rays=6)
 _results = LayeredCache(MemoryCache(), StoredSteps())
 
@@ -124,6 +126,7 @@ def view(job: Job, context: Context) -> None:
         ],
         "findings": None,
         "pictures": [],
+        "losses": {spec.name: list(lost(scene, spec)) for spec in FORMATS if spec.write is not None},
         "conventions": next((p.origin.conventions for m in scene.meshes for p in m.primitives), ""),
     }
     _save(key, project, content)

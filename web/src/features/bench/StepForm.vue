@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { computed, reactive, ref } from 'vue'
 import { api, type StepKind, type ViewContent, type Workpiece } from '../../api/client'
+import FieldInput from '../../components/FieldInput.vue'
 import Problem from '../../components/Problem.vue'
 import Sheet from '../../components/Sheet.vue'
 import { fieldsOf, valuesOf, type Schema, type Target } from '../../model/form'
-import FieldInput from './FieldInput.vue'
 
 const { kind, values, content, hidden, project, workpieces, submit } = defineProps<{
   kind: StepKind

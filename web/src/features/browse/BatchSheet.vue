@@ -11,6 +11,7 @@ const { project, models } = defineProps<{ project: string; models: string[] }>()
 const emit = defineEmits<{ close: [] }>()
 const router = useRouter()
 const chosen = ref(['glb'])
+const options = ref<Record<string, Record<string, unknown>>>({})
 const error = ref<unknown>(null)
 const starting = ref(false)
 const SHOWN = 6
@@ -18,7 +19,7 @@ const SHOWN = 6
 async function start() {
   starting.value = true
   try {
-    await api.deliverEach(project, models, chosen.value)
+    await api.deliverEach(project, models, chosen.value, options.value)
     await router.push({ name: 'deliver', params: { project } })
   } catch (problem) {
     error.value = problem
@@ -39,7 +40,7 @@ async function start() {
         {{ models.slice(0, SHOWN).map(last).join(', ')
         }}<template v-if="models.length > SHOWN"> and {{ count(models.length - SHOWN) }} more</template>
       </p>
-      <FormatChoice v-model="chosen" @error="error = $event" />
+      <FormatChoice v-model="chosen" v-model:options="options" :losses="{}" @error="error = $event" />
       <div class="flex justify-end gap-2">
         <button type="button" class="button" @click="emit('close')">Close</button>
         <button class="button button-main" :disabled="!chosen.length || starting" data-test="start-batch">

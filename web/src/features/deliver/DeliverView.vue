@@ -19,6 +19,10 @@ const content = shallowRef<ViewContent>()
 const KEPT = 'pruxel.formats'
 const chosen = ref<string[]>(JSON.parse(sessionStorage.getItem(KEPT) ?? '["glb"]') as string[])
 watch(chosen, (now) => sessionStorage.setItem(KEPT, JSON.stringify(now)))
+const KEPT_OPTIONS = 'pruxel.formats.options'
+type Options = Record<string, Record<string, unknown>>
+const options = ref(JSON.parse(sessionStorage.getItem(KEPT_OPTIONS) ?? '{}') as Options)
+watch(options, (now) => sessionStorage.setItem(KEPT_OPTIONS, JSON.stringify(now)))
 const name = ref('')
 const deliveries = ref<Delivery[]>([])
 const error = ref<unknown>(null)
@@ -43,11 +47,17 @@ async function load() {
   }
 }
 
+// What was chosen for the formats that are written; nothing for those left as they are.
+const wanted = () =>
+  Object.fromEntries(
+    chosen.value.filter((f) => Object.keys(options.value[f] ?? {}).length).map((f) => [f, options.value[f] ?? {}]),
+  )
+
 async function start() {
   starting.value = true
   try {
     error.value = null
-    const made = await api.deliver(id.value, name.value.trim(), chosen.value)
+    const made = await api.deliver(id.value, name.value.trim(), chosen.value, wanted())
     deliveries.value = [made, ...deliveries.value]
   } catch (problem) {
     error.value = problem
@@ -101,7 +111,12 @@ useEvents((event) => (event.changed === 'deliveries' || event.reconnected) && pr
           <label class="heading" for="name">Name of the files</label>
           <input id="name" v-model="name" class="field mt-1 w-full" />
         </div>
-        <FormatChoice v-model="chosen" @error="error = $event" />
+        <FormatChoice
+          v-model="chosen"
+          v-model:options="options"
+          :losses="content?.losses ?? {}"
+          @error="error = $event"
+        />
         <Problem v-if="error" :error="error" @close="error = null" />
         <button
           class="button button-main mt-auto py-2.5 text-[15px]"

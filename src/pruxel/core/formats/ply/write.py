@@ -25,8 +25,8 @@ _FACE = np.dtype([("count", "u1"), ("corners", "<i4", 3)])
 class PlyOptions(SolidOptions):
     """As for solids, in metres with Y up, as programs that show scans take it."""
 
-    unit: Literal["mm", "cm", "m", "in"] = Field("m", description="Unit of length")
-    up: Literal["y", "z"] = Field("y", description="Axis that points up")
+    unit: Literal["mm", "cm", "m", "in"] = Field("m", title="Unit", description="The file does not say it")
+    up: Literal["y", "z"] = Field("y", title="Axis up", description="The file does not say it")
 
 
 def write(scene: Scene, stem: str, options: PlyOptions, context: Context) -> list[OutFile]:

@@ -45,7 +45,7 @@ _STILL = (1980, 1, 1, 0, 0, 0)  # the same scene, the same bytes
 class ThreemfOptions(Options):
     """The unit, which the file says; the format's own axis up is Z."""
 
-    unit: Literal["mm", "cm", "m", "in"] = Field("mm", description="Unit of length")
+    unit: Literal["mm", "cm", "m", "in"] = Field("mm", title="Unit", description="The file says it")
 
 
 @dataclass(frozen=True, eq=False)

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import { typedNumber, type Field, type NumberField, type Target } from '../../model/form'
+import { typedNumber, type Field, type NumberField, type Target } from '../model/form'
 
 const { field, choices } = defineProps<{ field: Field; choices: Record<Target, string[]>; path: string }>()
 const emit = defineEmits<{ search: [words: string, among: Target] }>()
