@@ -1,6 +1,7 @@
 """The command line is a contract: options, output fields and exit codes."""
 
 import json
+import re
 import subprocess
 import sys
 from dataclasses import replace
@@ -17,10 +18,11 @@ from pruxel.core.deliver.package import write_files
 from pruxel.core.formats.registry import FORMATS, Options, OutFile
 from pruxel.core.scene.model import Scene
 from pruxel.core.sources.stack import Stack
-from tests.conftest import CRAB
+from tests.conftest import CRAB, ROOT
 from tests.core.test_proof import GLB_DAMAGES, OBJ_DAMAGES
 from tests.glb import Glb
 from tests.scenes import everything
+from tools.format_reference import with_table
 
 
 def pruxel(*words: object) -> subprocess.CompletedProcess[str]:
@@ -82,6 +84,32 @@ def test_convert_writes_proves_and_runs_a_recipe(game: Path, tmp_path: Path) -> 
     assert all(m.image is not None for m in materials.values())
 
 
+def test_formats_say_what_they_are(game: Path, tmp_path: Path) -> None:
+    listed = {one["name"]: one for one in json.loads(pruxel("formats", "--json").stdout)}
+    assert listed["off"]["reads"]
+    assert not listed["off"]["writes"]
+    assert "skins" in listed["fbx"]["carries"]
+    assert listed["stl"]["options"]["unit"]["enum"] == ["mm", "cm", "m", "in"]
+    assert "up=y" in pruxel("formats").stdout
+    words = ["--to", "fbx", "--to", "stl", "--option", "fbx.up=z", "--option", "unit=m", "--json"]
+    run = pruxel("convert", game, "--entry", CRAB, "--out", tmp_path / "o", *words)
+    assert run.returncode == 0, run.stderr
+    report = json.loads(run.stdout)
+    checks = [c for f in report["formats"] for p in f["proofs"] for c in p["checks"]]
+    assert {c["what"]: c["read"] for c in checks}["unit of length"] == "100 cm"
+    assert (tmp_path / "o" / "stl" / "crab_toll.stl").read_bytes()[:80].decode().strip().endswith("unit m, Z up")
+
+
+def test_the_page_of_formats_is_what_the_code_says_and_its_command_runs(game: Path, tmp_path: Path) -> None:
+    text = (ROOT / "docs/formats.md").read_text()
+    assert with_table(text) == text
+    [line] = re.findall(r"^pruxel (convert .*)$", text, re.MULTILINE)
+    words = [word.replace("/tmp/s", str(game)).replace("/tmp/o", str(tmp_path / "o")) for word in line.split()]
+    run = pruxel(*words)
+    assert run.returncode == 0, run.stderr
+    assert (tmp_path / "o" / "fbx" / "act_0107.fbx").stat().st_size > 100_000
+
+
 @pytest.mark.parametrize(
     ("words", "code", "word"),
     [
@@ -89,6 +117,9 @@ def test_convert_writes_proves_and_runs_a_recipe(game: Path, tmp_path: Path) -> 
         (["inspect", "{g}", "--entry", "no/such"], 3, "no entry"),
         (["convert", "{g}", "--entry", CRAB, "--to", "wav", "--out", "{t}"], 2, "glb"),
         (["convert", "{g}", "--entry", CRAB], 2, "Missing option"),
+        (["convert", "{g}", "--entry", CRAB, "--to", "fbx", "--out", "{t}", "--option", "wide=1"], 2, "unit"),
+        (["convert", "{g}", "--entry", CRAB, "--to", "fbx", "--out", "{t}", "--option", "fbx.up=x"], 2, "up"),
+        (["convert", "{g}", "--entry", CRAB, "--to", "off", "--out", "{t}"], 2, "not written"),
         (["inspect", "{t}/junk.obj", "--entry", "junk.obj"], 3, "no usable face"),
         (["list", "{g}", "--layout", "{t}/junk.obj"], 3, "junk.obj"),
     ],

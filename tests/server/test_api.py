@@ -88,6 +88,28 @@ def test_the_line_from_entry_to_proven_zip(client: TestClient, project: str, cra
     assert sum(len(g.faces) for g in loaded.geometry.values()) == 48_178
 
 
+def test_options_of_formats_are_offered_kept_and_used(
+    client: TestClient, project: str, crab: str, wait_for: Wait
+) -> None:
+    offered = {f["name"]: f for f in client.get("/api/formats").json()}
+    assert {"glb", "gltf", "obj", "fbx", "stl", "ply", "3mf"} <= offered.keys()
+    assert offered["fbx"]["options"]["properties"]["up"]["enum"] == ["y", "z"]
+    losses = view(client, crab, wait_for)["losses"]
+    assert losses["glb"] == []
+    assert "textures" in losses["stl"]
+    wanted = {"name": "crab", "formats": ["fbx", "stl"], "options": {"fbx": {"up": "z", "textures": "embedded"}}}
+    made = client.post(f"/api/workpieces/{crab}/deliveries", json=wanted).json()
+    assert wait_for(ended(client, project, made["job"]))["status"] == "done"
+    [delivery] = [d for d in client.get(f"/api/projects/{project}/deliveries").json() if d["id"] == made["id"]]
+    assert delivery["options"] == wanted["options"]
+    assert delivery["report"]["outcome"] == "proven"
+    checks = [c for f in delivery["report"]["formats"] for p in f["proofs"] for c in p["checks"]]
+    assert [c["read"] for c in checks if c["what"] == "axis that points up"] == ["z"]
+    names = zipfile.ZipFile(io.BytesIO(client.get(f"/api/deliveries/{made['id']}/zip").content)).namelist()
+    assert {"fbx/crab.fbx", "stl/crab.stl"} <= set(names)
+    assert not any(name.startswith("fbx/textures") for name in names)
+
+
 def test_undo_and_redo(client: TestClient, crab: str) -> None:
     use = {"step": "set_units", "params": {"factor": 2.0}, "on": True}
     before = client.get(f"/api/workpieces/{crab}").json()["steps"]
@@ -108,6 +130,20 @@ def test_undo_and_redo(client: TestClient, crab: str) -> None:
         ("PUT", "/workpieces/{w}/steps", {"steps": [{"step": "conjure", "params": {}}]}, 422, "flip_faces"),
         ("PUT", "/workpieces/{w}/steps", {"steps": [{"step": "set_units", "params": {"factor": -1}}]}, 422, "factor"),
         ("POST", "/workpieces/{w}/deliveries", {"name": "x", "formats": ["wav"]}, 422, "glb"),
+        (
+            "POST",
+            "/workpieces/{w}/deliveries",
+            {"name": "x", "formats": ["fbx"], "options": {"fbx": {"up": "x"}}},
+            422,
+            "up",
+        ),
+        (
+            "POST",
+            "/workpieces/{w}/deliveries",
+            {"name": "x", "formats": ["stl"], "options": {"stl": {"deep": 1}}},
+            422,
+            "unit",
+        ),
         ("GET", "/blobs/..%2f..%2fetc%2fpasswd", None, 404, ""),
         ("GET", "/blobs/0123456789abcdef0123", None, 404, "no such blob"),
         ("GET", "/entries/999999999/raw", None, 404, "no such entry"),

@@ -79,8 +79,18 @@ const COMMON: Routes = {
   'GET /api/projects': () => [{ id: 'p', name: 'Reef', language: null, languages: [] }],
   'GET /api/steps': () => [],
   'GET /api/formats': () => [
-    { name: 'glb', title: 'glTF binary', carries: ['skins', 'clips', 'tree'] },
-    { name: 'obj', title: 'OBJ', carries: [] },
+    { name: 'glb', title: 'glTF binary', carries: ['skins', 'clips', 'tree'], options: {} },
+    {
+      name: 'obj',
+      title: 'OBJ',
+      carries: [],
+      options: {
+        properties: {
+          up: { title: 'Axis up', description: 'Which one', enum: ['y', 'z'], default: 'y' },
+          pack: { title: 'Pack', description: 'Smaller', type: 'boolean', default: true },
+        },
+      },
+    },
   ],
   'GET /api/projects/*/workpieces': () => [piece('a'), piece('b')],
   'GET /api/projects/*/deliveries': () => [],
@@ -242,6 +252,29 @@ describe('delivering', () => {
       ['POST /api/workpieces/a/deliveries', { name: 'piece a', formats: ['glb', 'obj'], options: {} }],
     ])
     expect(JSON.parse(sessionStorage.getItem('pruxel.formats')!)).toEqual(['glb', 'obj'])
+  })
+  it('sends what was chosen for a format, tells it when folded, and what the format leaves out', async () => {
+    const { wrapper } = await at(DeliverView, '/p/deliver/a', {
+      'GET /api/workpieces/*/view': ({ path }) => {
+        const found = view(path.split('/')[3]!)
+        return { ...found, content: { ...found.content, losses: { obj: ['skeletons', 'clips'] } } }
+      },
+      'POST /api/workpieces/*/deliveries': () => ({ id: 'd', name: 'a', formats: ['obj'], created: '', job: null }),
+    })
+    expect(wrapper.find('[data-test=loses-obj]').exists()).toBe(false)
+    await wrapper.get('[data-test=format-glb]').setValue(false)
+    await wrapper.get('[data-test=format-obj]').setValue(true)
+    expect(wrapper.get('[data-test=loses-obj]').text()).toBe('Leaves out skeletons; clips.')
+    await wrapper.get('[data-test=options-obj]').trigger('click')
+    await wrapper.get('#o-obj-up').setValue('z')
+    await wrapper.get('#o-obj-pack').setValue(false)
+    await wrapper.get('#o-obj-pack').setValue(true)
+    await wrapper.get('[data-test=options-obj]').trigger('click')
+    expect(wrapper.get('[data-test=options-obj]').text()).toContain('axis up z')
+    await wrapper.get('form').trigger('submit')
+    await settled()
+    const body = { name: 'piece a', formats: ['obj'], options: { obj: { up: 'z' } } }
+    expect(sent()).toEqual([['POST /api/workpieces/a/deliveries', body]])
   })
   it('is not offered without a name, a format or a workpiece', async () => {
     const { wrapper, router } = await at(DeliverView, '/p/deliver/a')

@@ -18,7 +18,8 @@ onMounted(async () => {
   try {
     const found = await api.formats()
     fields.value = Object.fromEntries(found.map((f) => [f.name, fieldsOf((f.options ?? {}) as Schema)]))
-    formats.value = found
+    // What carries most comes first.
+    formats.value = [...found].sort((a, b) => b.carries.length - a.carries.length)
   } catch (problem) {
     emit('error', problem)
   }
@@ -40,7 +41,7 @@ const turn = (format: string) =>
 </script>
 
 <template>
-  <fieldset class="-mx-2">
+  <fieldset class="-mx-2 min-w-0">
     <legend class="heading mb-1 px-2">Formats</legend>
     <div
       v-for="format in formats"
@@ -58,7 +59,10 @@ const turn = (format: string) =>
         />
         <span class="font-medium">{{ format.title }}</span>
       </label>
-      <div v-if="chosen.includes(format.name)" class="space-y-1.5 pr-2 pb-2 pl-8.5">
+      <div
+        v-if="chosen.includes(format.name) && (losses[format.name]?.length || fields[format.name]?.length)"
+        class="space-y-1.5 pr-2 pb-2 pl-8.5"
+      >
         <p v-if="losses[format.name]?.length" class="text-[12.5px] text-faint" :data-test="`loses-${format.name}`">
           Leaves out {{ losses[format.name]!.join('; ') }}.
         </p>
@@ -77,7 +81,8 @@ const turn = (format: string) =>
           <div
             v-for="field in fields[format.name]"
             :key="field.name"
-            class="grid grid-cols-[1fr_auto] items-center gap-x-3"
+            class="grid items-center gap-x-3 gap-y-1"
+            :class="field.kind === 'number' ? 'grid-cols-1' : 'grid-cols-[minmax(0,1fr)_auto]'"
           >
             <label class="text-[13px]" :for="`o-${format.name}-${field.name}`">
               {{ field.title }}
