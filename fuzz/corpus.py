@@ -22,7 +22,23 @@ from pruxel.core.sources.stack import Stack
 _ZOO = Path("/usr/share/assimp/models")
 _LARGEST = 150_000
 _EACH_KIND = 6
-_ENDINGS = (".gltf", ".glb", ".obj", ".mtl", ".png", ".jpg", ".bmp", ".tga", ".dds", ".gif")
+_ENDINGS = (
+    ".gltf",
+    ".glb",
+    ".obj",
+    ".mtl",
+    ".fbx",
+    ".stl",
+    ".ply",
+    ".off",
+    ".3mf",
+    ".png",
+    ".jpg",
+    ".bmp",
+    ".tga",
+    ".dds",
+    ".gif",
+)
 
 
 def game_files(stack: Stack) -> dict[str, bytes]:

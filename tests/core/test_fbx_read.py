@@ -242,6 +242,24 @@ def test_numbers_that_are_none_are_left_out() -> None:
     assert scene.nodes[0].translation == (0.0, 0.0, 0.0)
 
 
+def test_embedded_text_that_is_none_is_a_missing_picture() -> None:
+    said = 'Video: 30, "Video::v", "Clip" {\n Filename: "a.png"\n Content: , "nöt base 64"\n }\n'
+    said += 'Texture: 31, "Texture::t", "" {\n FileName: "a.png"\n }\nMaterial: 32, "Material::m", "" {\n }\n'
+    links = ' C: "OO",30,31\n C: "OP",31,32, "DiffuseColor"\n C: "OO",32,20\n'
+    text = ODD.format(
+        count=12,
+        vertices="0,0,0,1,0,0,1,1,0,0,1,0",
+        corners_count=4,
+        corners="0,1,2,-4",
+        moved="1,2,3",
+        over=21,
+        above=0,
+    )
+    text = text.replace("    Model: 20", said + "    Model: 20").replace("Connections: {\n", "Connections: {\n" + links)
+    [material] = opened(text.encode()).materials
+    assert [(one.slot, one.name) for one in material.unresolved] == [("base_color", "a.png")]
+
+
 def test_rings_are_cut() -> None:
     assert measure(odd(over=21, above=20)).triangles == 2
 

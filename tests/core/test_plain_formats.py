@@ -149,10 +149,10 @@ def test_wrong_ply_is_told(text: str, message: str) -> None:
 def test_ply_without_faces_is_points_and_faces_of_nothing_are_told() -> None:
     points = opened(PLY + "end_header\n0 0 0\n1 0 0\n1 1 0\n", "a.ply").scene
     assert [len(s.indices) for s in points.meshes[0].strokes] == [3]
-    body = "element face 3\nproperty list uchar int vertex_index\nend_header\n0 0 0\n1 0 0\n1 1 0\n3 0 1 2\n2 0 1\n3 0 1 7\n"
+    body = "element face 4\nproperty list uchar int vertex_index\nend_header\n0 0 0\n1 0 0\n1 1 0\n3 0 1 2\n2 0 1\n3 0 1 7\n0\n"
     found = opened(PLY + body, "a.ply")
     assert measure(found.scene).triangles == 1
-    assert "2 faces have too few corners" in found.faults[0].message
+    assert "3 faces have too few corners" in found.faults[0].message
 
 
 def test_off_is_read_with_its_comments_and_normals() -> None:

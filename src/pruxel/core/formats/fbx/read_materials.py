@@ -6,7 +6,6 @@ Physically based materials stand under names of their makers, "maker|word"; what
 from __future__ import annotations
 
 import base64
-import binascii
 import re
 
 import numpy as np
@@ -128,7 +127,7 @@ def _content(properties: object) -> bytes:
         return whole
     try:
         return b"".join(base64.b64decode(p, validate=False) for p in properties if isinstance(p, str) and p)
-    except binascii.Error:
+    except ValueError:
         return b""
 
 

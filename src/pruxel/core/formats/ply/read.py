@@ -93,8 +93,8 @@ def _primitive(
     good = (corners >= 0) & (corners < len(positions))
     finite = usable_rows(positions)
     good[good] = finite[corners[good].astype(np.int64)]
-    first = np.concatenate([[0], np.cumsum(sizes)[:-1]]).astype(np.int64) if len(sizes) else sizes
-    keep = (np.logical_and.reduceat(good, first) if len(corners) else np.zeros(len(sizes), bool)) & (sizes >= 3)
+    face = np.repeat(np.arange(len(sizes)), sizes)
+    keep = (np.bincount(face[~good], minlength=len(sizes)) == 0) & (sizes >= 3)
     if not keep.all():
         words = f"{int((~keep).sum()):,} faces have too few corners, or corners that are no vertices"
         faults.append(Fault(ErrorCode.MALFORMED, words, file=name, expected=f"3 corners below {len(positions):,}"))
