@@ -260,6 +260,13 @@ def test_embedded_text_that_is_none_is_a_missing_picture() -> None:
     assert [(one.slot, one.name) for one in material.unresolved] == [("base_color", "a.png")]
 
 
+def test_numbers_of_many_digits_are_themselves() -> None:
+    long = "0." + "3" * 60 + "e-1"
+    scene = odd(vertices=f"0,0,0,1,0,0,1,{long},0,0,1,0")
+    assert measure(scene).triangles == 2
+    assert float(np.sort(scene.meshes[0].primitives[0].positions[:, 1])[2]) == pytest.approx(0.01 / 30)
+
+
 def test_rings_are_cut() -> None:
     assert measure(odd(over=21, above=20)).triangles == 2
 

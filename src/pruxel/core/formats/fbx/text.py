@@ -99,7 +99,7 @@ def _numbers(raw: bytes) -> AnyArray:
     pieces = raw.split(b",")
     if b"." not in raw and b"e" not in raw and b"E" not in raw:
         return np.array([max(-(2**63), min(int(one), 2**63 - 1)) for one in pieces], np.int64)
-    return np.array(pieces, dtype="S32").astype(np.float64)
+    return np.fromiter(map(float, pieces), np.float64, len(pieces))
 
 
 def _as_array(one: Element) -> None:

@@ -176,7 +176,7 @@ def _walk_text(values, place, count, is_list, starts, lengths):  # type: ignore[
 def _text_rows(data: memoryview, head: Head, name: str) -> dict[str, Columns]:
     words = bytes(data[head.size :]).split()
     try:
-        values = np.array(words, dtype="S32").astype(np.float64) if words else np.zeros(0)
+        values = np.fromiter(map(float, words), np.float64, len(words))
     except ValueError as error:
         raise InputError(
             ErrorCode.MALFORMED, "a number of the text makes no sense", file=name, offset=head.size, found=str(error)

@@ -100,7 +100,7 @@ def _text(data: bytes, name: str, context: Context) -> list[tuple[str, AnyArray]
         end = starts[place + 1].start() if place + 1 < len(starts) else len(data)
         words = _VERTEX.findall(data, start.end(), end)
         try:
-            corners = np.array(words, dtype="S40").astype(np.float64).reshape(-1, 3)
+            corners = np.array([float(word) for three in words for word in three]).reshape(-1, 3)
         except ValueError as error:
             raise InputError(
                 ErrorCode.MALFORMED,
