@@ -17,6 +17,7 @@ from pruxel.core.formats.fbx.elements import Element
 Key = int | str
 _ROOTS: tuple[Key, ...] = (0, "Model::Scene", "Scene")
 _NUMBERED = 7000
+_LARGEST = 1e15  # beyond this a property is no number of a scene
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,7 +45,7 @@ class Thing:
             values = tuple(float(value) for value in found[: len(default)])
         except (TypeError, ValueError, OverflowError):
             return tuple(default)
-        return values if all(np.isfinite(values)) else tuple(default)
+        return values if all(abs(value) < _LARGEST for value in values) else tuple(default)
 
     def text(self, name: str) -> str:
         """A property, or a node right below, that is a text."""

@@ -19,6 +19,7 @@ _ROUNDS = 6
 _ARC_ERROR_DEG = 0.05
 _LINE_ERROR = 1e-4  # of the range of the values
 _MOST_SECONDS = 1e6
+_LARGEST = 1e15  # beyond this a key is no value of a placement
 
 
 @dataclass(frozen=True, eq=False)
@@ -58,7 +59,7 @@ def curve_of(thing: Thing) -> Curve | None:
     count = min(len(times), len(values))
     times, values = times[:count], values[:count]
     flags, leaving, arriving = _attributes(thing, count)
-    fine = np.isfinite(values) & (np.abs(times) < _MOST_SECONDS)
+    fine = (np.abs(values) < _LARGEST) & (np.abs(times) < _MOST_SECONDS)
     order = np.argsort(times[fine], kind="stable")
     times, values, flags, leaving, arriving = (a[fine][order] for a in (times, values, flags, leaving, arriving))
     new = np.concatenate([np.diff(times) > 0, [True]]) if len(times) else np.zeros(0, bool)
@@ -76,7 +77,7 @@ def _attributes(thing: Thing, count: int) -> tuple[AnyArray, DoubleArray, Double
         return np.full(count, _LINEAR), np.zeros(count), np.zeros(count)
     row = np.repeat(np.arange(listed), runs[:listed])[:count]
     row = np.pad(row, (0, count - len(row)), mode="edge") if len(row) else np.zeros(count, np.int64)
-    slopes = np.nan_to_num(data[: 4 * listed].reshape(-1, 4)[row])
+    slopes = np.clip(np.nan_to_num(data[: 4 * listed].reshape(-1, 4)[row]), -_LARGEST, _LARGEST)
     arriving = np.concatenate([[0.0], slopes[:-1, 1]]) if count else slopes[:, 1]
     return flags[row], slopes[:, 0], arriving
 

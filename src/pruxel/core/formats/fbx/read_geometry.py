@@ -117,7 +117,7 @@ def layer_values(
         return None
     found = values[np.where(fits, place, 0)]
     found[~fits] = 0
-    return np.nan_to_num(found, nan=0.0, posinf=0.0, neginf=0.0)
+    return np.where(usable_rows(found)[:, None], found, 0.0)
 
 
 def face_numbers(layer: Element | None, key: str, polygons: Polygons) -> AnyArray:

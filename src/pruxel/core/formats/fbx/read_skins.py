@@ -7,12 +7,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray, DoubleArray, as_floats
+from pruxel.core.base.arrays import AnyArray, DoubleArray, as_floats, usable_rows
 from pruxel.core.base.errors import ErrorCode, Fault
 from pruxel.core.formats.fbx.objects import Key, Objects, Thing, array, whole
 from pruxel.core.formats.fbx.read_geometry import Influences, Shape
 
 _MOST_INFLUENCES = 64
+_LARGEST_WEIGHT = 1e6
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,7 +45,7 @@ def skin_of(
             point, weight = whole(cluster.element, "Indexes"), array(cluster.element, "Weights").astype(np.float64)
             count = min(len(point), len(weight))
             point, weight = point[:count], weight[:count]
-            fits = (point >= 0) & (point < points) & np.isfinite(weight) & (weight > 0)
+            fits = (point >= 0) & (point < points) & (weight > 0) & (weight < _LARGEST_WEIGHT)
             joints.append(link.key)
             binds.append(_bind(cluster, world_of))
             rows.append((point[fits], weight[fits]))
@@ -125,7 +126,7 @@ def _shape(target: Thing, name: str, points: int) -> Shape:
         if not len(values):
             return None
         count = min(len(values), len(point))
-        fits = (point[:count] >= 0) & (point[:count] < points) & np.isfinite(values[:count]).all(axis=1)
+        fits = (point[:count] >= 0) & (point[:count] < points) & usable_rows(values[:count])
         out = np.zeros((points, 3))
         out[point[:count][fits]] = values[:count][fits]
         return out
