@@ -19,12 +19,14 @@ from pruxel.core.base.limits import Limits
 from pruxel.core.formats.fbx.binary import read_binary
 from pruxel.core.formats.fbx.elements import MAGIC, Element
 from pruxel.core.formats.fbx.read import read
+from pruxel.core.formats.fbx.write_clips import straight_keys
 from pruxel.core.formats.ready import make_ready
 from pruxel.core.formats.registry import FORMATS, format_for
 from pruxel.core.geometry.euler import angles_between_deg, euler_curve, euler_deg, slerps, turns_of_euler
+from pruxel.core.geometry.skinning import value_at
 from pruxel.core.scene.digest import digest
 from pruxel.core.scene.measure import measure
-from pruxel.core.scene.model import Scene
+from pruxel.core.scene.model import ClipChannel, Scene
 from pruxel.core.scene.pose import standing
 from tests.scenes import animated, everything, two_boxes
 
@@ -100,6 +102,22 @@ def test_curves_of_angles_follow_the_arcs_and_never_flip(seed: int) -> None:
     first = np.minimum(moments.astype(int), 4)
     arcs = slerps(turns[first], turns[first + 1], moments - first)
     assert angles_between_deg(turns_of_euler(line), arcs).max() <= max(error, 0.5) * 2.5
+
+
+@pytest.mark.parametrize(("path", "width"), [("translation", 3), ("rotation", 4), ("scale", 3)])
+def test_splines_become_lines_that_stay_on_them(path: Any, width: int) -> None:
+    rng = np.random.default_rng(width)
+    times, values = np.array([0.0, 0.4, 1.5], np.float32), rng.normal(size=(9, width))
+    if path == "rotation":
+        values[1::3] /= np.linalg.norm(values[1::3], axis=1, keepdims=True)
+    spline = ClipChannel(0, path, times, values.astype(np.float32), interpolation="CUBICSPLINE")
+    at, found, _ = straight_keys(spline)
+    assert at[0] == 0
+    assert at[-1] == pytest.approx(1.5)
+    for moment in rng.uniform(0, 1.5, 100).tolist():
+        line = np.array([np.interp(moment, at, found[:, k]) for k in range(width)])
+        there = value_at(times, values.astype(np.float32), moment, "CUBICSPLINE", turn=path == "rotation")
+        np.testing.assert_allclose(line, there, atol=(2e-3 if path == "rotation" else 5e-4) * float(np.ptp(found)))
 
 
 def test_a_skinned_character_comes_back_as_it_was() -> None:

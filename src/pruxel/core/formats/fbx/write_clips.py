@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
@@ -18,15 +17,8 @@ _STEP, _LINEAR = 0x2, 0x4
 _KEY_VERSION = 4008
 _SLOTS = {"translation": ("T", "Lcl Translation"), "rotation": ("R", "Lcl Rotation"), "scale": ("S", "Lcl Scaling")}
 _JUST_BEFORE = 1e-3  # seconds before a jump at which the value still stands, for readers that know lines only
-_SPLINE_PARTS = 16  # straight lines that a stretch of a spline becomes
-
-
-@dataclass
-class Told:
-    """What became of rotations: the largest error that is left between keys, in degrees, and where."""
-
-    most_deg: float = 0.0
-    where: str = ""
+_SPLINE_PARTS = (4, 8, 16, 32, 64)  # straight lines that a stretch of a spline may become
+_SPLINE_ERROR = 1e-4  # how far their middles may stray, as a share of all that the value moves
 
 
 def write_clips(
@@ -35,9 +27,8 @@ def write_clips(
     models: dict[int, Int64],
     shapes: dict[int, tuple[Int64, ...]],
     most_deg: float,
-) -> Told:
+) -> None:
     """A stack with one layer for each clip; `shapes` are the objects of a node's shapes."""
-    told = Told()
     for clip in scene.clips:
         start, end = 0.0, seconds_of(clip)
         stack, made = document.add("AnimationStack", clip.name, "")
@@ -50,9 +41,8 @@ def write_clips(
                 for column, target in enumerate(shapes.get(channel.node, ())):
                     _weight(document, layer, target, channel, column)
             elif channel.node in models:
-                _placement(document, layer, models[channel.node], channel, scene, most_deg, told)
+                _placement(document, layer, models[channel.node], channel, most_deg)
         document.takes.append(_take(clip.name, start, end))
-    return told
 
 
 def seconds_of(clip: Clip) -> float:
@@ -66,17 +56,13 @@ def _take(name: str, start: float, end: float) -> Element:
     return Element("Take", (name,), [file, Element("LocalTime", span), Element("ReferenceTime", span)])
 
 
-def _placement(
-    document: Document, layer: Int64, model: Int64, channel: ClipChannel, scene: Scene, most_deg: float, told: Told
-) -> None:
+def _placement(document: Document, layer: Int64, model: Int64, channel: ClipChannel, most_deg: float) -> None:
     word, slot = _SLOTS[channel.path]
     times, values, flag = straight_keys(channel)
     if channel.path == "rotation":
         if flag == _STEP:
             most_deg = np.inf  # nothing is read between such keys
-        times, values, error = euler_curve(times, values, most_deg)
-        if error > told.most_deg and np.isfinite(most_deg):
-            told.most_deg, told.where = error, scene.nodes[channel.node].name
+        times, values, _ = euler_curve(times, values, most_deg)
     node, made = document.add("AnimationCurveNode", word, "")
     made.children.append(table(*(number(f"d|{axis}", values[0, k]) for k, axis in enumerate("XYZ"))))
     document.join(node, layer)
@@ -107,11 +93,24 @@ def straight_keys(channel: ClipChannel) -> tuple[DoubleArray, DoubleArray, int]:
         return times, values, _LINEAR
     if channel.interpolation == "STEP":
         return *_held(times, values), _STEP
-    pieces = [np.linspace(a, b, _SPLINE_PARTS, endpoint=False) for a, b in pairwise(times)]
-    finer = np.concatenate([*pieces, times[-1:]])
-    turn = channel.path == "rotation"
-    found = [value_at(channel.times, values, at, "CUBICSPLINE", turn=turn) for at in finer.tolist()]
-    return finer, np.array(found), _LINEAR
+    return *_straightened(channel, times, values), _LINEAR
+
+
+def _straightened(channel: ClipChannel, times: DoubleArray, values: DoubleArray) -> tuple[DoubleArray, DoubleArray]:
+    """A spline as straight pieces, as many as it takes for their middles to lie on it."""
+
+    def on_spline(at: DoubleArray) -> DoubleArray:
+        turn = channel.path == "rotation"
+        return np.array([value_at(channel.times, values, one, "CUBICSPLINE", turn=turn) for one in at.tolist()])
+
+    finer, found = times, on_spline(times)
+    for parts in _SPLINE_PARTS:
+        finer = np.concatenate([*(np.linspace(a, b, parts, endpoint=False) for a, b in pairwise(times)), times[-1:]])
+        found = on_spline(finer)
+        strays = np.abs(on_spline((finer[:-1] + finer[1:]) / 2) - (found[:-1] + found[1:]) / 2)
+        if float(strays.max(initial=0)) <= _SPLINE_ERROR * float(np.ptp(found, axis=0).max(initial=0)):
+            break
+    return finer, found
 
 
 def _held(times: DoubleArray, values: DoubleArray) -> tuple[DoubleArray, DoubleArray]:
