@@ -101,18 +101,15 @@ def written_again(scene: Scene, spec: Format) -> None:
     """Write in a format and read back."""
     if spec.write is None or spec.read is None:
         return
-    try:
-        files = spec.write(scene, "thing", spec.options(), CONTEXT)
-    except UsageError as error:
-        assert spec.name == "3mf", error
-        assert not any(surface_of(p) for _, _, mesh in parts(scene) for p in mesh.primitives)
-        return
+    files = spec.write(scene, "thing", spec.options(), CONTEXT)
     beside = {f.path: b"".join(bytes(p) for p in f.pieces) for f in files}
     try:
         again = spec.read(memoryview(beside[files[0].path]), files[0].path, beside.get, CONTEXT)
     except InputError:
         shown = [p for _, _, mesh in parts(scene) for p in mesh.primitives]
-        assert not any(len(p.indices) for p in shown), "what was written is not read again"
+        # Triangles with corners at fewer than three places are none in 3MF.
+        there = surface_of if spec.name == "3mf" else (lambda p: bool(len(p.indices)))
+        assert not any(there(p) for p in shown), "what was written is not read again"
         return
     assert problems(again.scene) == []
 

@@ -15,7 +15,6 @@ from pydantic import Field
 from pruxel import __version__
 from pruxel.core.base.arrays import AnyArray, DoubleArray, FloatArray, IndexArray
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.formats.registry import Options, OutFile
 from pruxel.core.formats.solids import PER_METRE, joined
 from pruxel.core.formats.textures import link_name
@@ -120,17 +119,8 @@ def _display(primitive: Primitive) -> AnyArray:
 
 
 def write(scene: Scene, stem: str, options: ThreemfOptions, context: Context) -> list[OutFile]:
-    """One package; raises `UsageError` where no triangle has three places, since others are none in this format."""
+    """One package; triangles with corners at fewer than three places are none in this format and are left out."""
     listed, placed = solids_of(scene, options.unit)
-    if not placed:
-        raise UsageError(
-            ErrorCode.USAGE,
-            "there is nothing to write as 3MF",
-            field=scene.name,
-            expected="a triangle whose corners stand at three places",
-            found="none",
-            hint="Choose another format, or show a part with a surface.",
-        )
     context.progress(0.3, stem)
     packed = io.BytesIO()
     with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
