@@ -46,8 +46,8 @@ def read_by_three(one: Exhibit) -> list[Check]:
     if scene.materials:
         checks += _materials(scene, read, t, linked=options.textures)
     if options.textures == "linked" and scene.images:
-        checks.append(compare_links((p.link for p in _pictures(scene, read)), one.main))
-        checks.append(compare_pictures(_pictures(scene, read), one.main))
+        pictures = list(_pictures(scene, read))
+        checks += [compare_links((p.link for p in pictures), one.main), compare_pictures(pictures, one.main)]
     return checks
 
 

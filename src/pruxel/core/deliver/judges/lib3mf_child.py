@@ -13,7 +13,6 @@ import lib3mf
 import numpy as np
 
 _MOST_BYTES = 6 << 30
-_CUBE = 12
 
 
 def _triangles(item: Any) -> tuple[np.ndarray, Any]:  # noqa: ANN401 - objects of the library

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from pruxel.core.base.arrays import AnyArray
 from pruxel.core.deliver.judges.registry import Exhibit, judge
 from pruxel.core.deliver.proof.aligned import facing
 from pruxel.core.deliver.proof.checks import Check
@@ -26,34 +27,34 @@ def _primitives(one: Exhibit) -> list[Primitive]:
     return [p for _, mesh in solids(one.scene, one.options) for p in mesh.primitives]
 
 
-def _surface(primitives: list[Primitive]) -> Surface:
+def _surface(primitives: list[Primitive]) -> tuple[Surface, AnyArray]:
+    """The surface of all primitives, and the vertex of each corner, counted through them."""
     positions, indices = joined(primitives)
     corners = indices.reshape(-1)
-    return Surface("", positions[corners], materials=np.full(len(corners), "", object))
+    return Surface("", positions[corners], materials=np.full(len(corners), "", object)), corners
+
+
+def _with_face_normals(surface: Surface, normals: AnyArray) -> Surface:
+    """Triangles of hardly any area all get the same one: whatever stands there means nothing."""
+    flat = (facing(surface) == 0).all(axis=1, keepdims=True)
+    return replace(surface, normals=np.where(flat, (0.0, 1.0, 0.0), normals))
 
 
 @judge("stl in three.js", "three.js")
 def read_stl(one: Exhibit) -> list[Check]:
     """Triangles, and the normals that the file gives them."""
-    written = _surface(_primitives(one))
-    normals = facing(written)
-    flat = np.linalg.norm(normals, axis=1) < 0.5
-    found = surfaces_read(read_back(one.main, "stl"))
-    if len(found[0].positions) == len(written.positions) and found[0].normals is not None:
-        # A triangle without area has no normal, whatever a reader makes of it.
-        found = [replace(found[0], normals=np.where(flat[:, None], normals, found[0].normals))]
-    if flat.any():
-        return compare_parts([written], [replace(one_, normals=None) for one_ in found], one.tolerances)
-    return compare_parts([replace(written, normals=normals)], found, one.tolerances)
+    written, _ = _surface(_primitives(one))
+    [found] = surfaces_read(read_back(one.main, "stl"))
+    if found.normals is not None:
+        found = _with_face_normals(found, found.normals)
+    return compare_parts([_with_face_normals(written, facing(written))], [found], one.tolerances)
 
 
 @judge("ply in three.js", "three.js")
 def read_ply(one: Exhibit) -> list[Check]:
     """Triangles with their normals, UVs and colours."""
     primitives, materials = _primitives(one), one.scene.materials
-    written = _surface(primitives)
-    _, indices = joined(primitives)
-    corners = indices.reshape(-1)
+    written, corners = _surface(primitives)
     normals = [p.normals for p in primitives if p.normals is not None]
     if len(normals) == len(primitives) and primitives:
         written = replace(written, normals=np.concatenate(normals)[corners])
@@ -67,6 +68,4 @@ def read_ply(one: Exhibit) -> list[Check]:
         shown = np.concatenate([shown_colors(p, materials) for p in primitives])[corners]
         written = replace(written, colors=(linear_from_srgb(shown[:, :3] / np.float32(255)),))
     found = surfaces_read(read_back(one.main, "ply"))
-    if written.normals is None:
-        found = [replace(one_, normals=None) for one_ in found]
     return compare_parts([written], found, replace(one.tolerances, color=_EIGHT_BITS))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import subprocess
 import sys
 import tempfile
 from importlib.util import find_spec
@@ -15,15 +14,13 @@ from pruxel.core.base.arrays import AnyArray
 from pruxel.core.deliver.judges.registry import Exhibit, judge
 from pruxel.core.deliver.proof.checks import Check
 from pruxel.core.deliver.proof.expected_parts import compare_parts
-from pruxel.core.deliver.proof.judge import JudgeFailed, JudgeMissing
+from pruxel.core.deliver.proof.judge import JudgeMissing, run_judge
 from pruxel.core.deliver.proof.surfaces import Surface
 from pruxel.core.formats.threemf.write import UNITS, Placed, Solid, ThreemfOptions, drawn_in_order, solids_of
 from pruxel.core.geometry.colors import srgb_from_linear
-from pruxel.core.native.processes import ending_with_us
 from pruxel.core.scene.model import Scene
 
 _CHILD = "pruxel.core.deliver.judges.lib3mf_child"
-_MOST_SECONDS = 300
 _UNITS = ("micron", "millimeter", "centimeter", "inch", "foot", "meter")
 
 
@@ -72,18 +69,6 @@ def _read(main: Path) -> Any:  # noqa: ANN401
         raise JudgeMissing(message)
     with tempfile.TemporaryDirectory(prefix="pruxel-proof-") as folder:
         out = Path(folder) / "read.npz"
-        try:
-            run = subprocess.run(  # noqa: S603 - our own program on our own file
-                ending_with_us([sys.executable, "-m", _CHILD, str(main.resolve()), str(out)]),
-                capture_output=True,
-                text=True,
-                timeout=_MOST_SECONDS,
-                check=False,
-            )
-        except subprocess.TimeoutExpired as error:
-            message = f"it did not come to an end within {_MOST_SECONDS} seconds"
-            raise JudgeFailed(message) from error
-        if run.returncode != 0 or not out.is_file():
-            raise JudgeFailed(run.stderr.strip()[-400:] or f"the reader ended with {run.returncode}")
+        run_judge([sys.executable, "-m", _CHILD, str(main.resolve()), str(out)])
         with np.load(out) as saved:
             return dict(saved)

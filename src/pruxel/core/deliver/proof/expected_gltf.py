@@ -10,6 +10,7 @@ import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, DoubleArray
 from pruxel.core.deliver.proof.checks import Check, Tolerances
+from pruxel.core.deliver.proof.clips import compare_clips
 from pruxel.core.deliver.proof.judge import Geometry, ReadBack
 from pruxel.core.deliver.proof.surfaces import Surface, Tally, compare_names, compare_surfaces, distances
 from pruxel.core.extract.clips import extent_of
@@ -44,7 +45,7 @@ def compare_gltf(scene: Scene, read: ReadBack, t: Tolerances) -> list[Check]:
     checks += [_materials(scene, read, t), _textures(scene, read)]
     if scene.skins:
         checks.append(_skins(scene, parts_read, t))
-    checks += _clips(scene, read, t)
+    checks += compare_clips(scene, read, t)
     checks += _poses(scene, read, parts_read, t)
     return checks
 
@@ -212,20 +213,6 @@ def _skins(scene: Scene, parts_read: dict[tuple[int, int], dict[str, Any]], t: T
             wrong = wrong or f"the joints of '{node.name}' are bound elsewhere"
     joints = sum(len(skin.joints) for skin in scene.skins)
     return Check("skeletons", f"{joints:,} joints", wrong or "the same joints and matrices", not wrong)
-
-
-def _clips(scene: Scene, read: ReadBack, t: Tolerances) -> list[Check]:
-    if not scene.clips and not read.clips:
-        return []
-    names = compare_names("clips", [c.name for c in scene.clips], [c["name"] for c in read.clips])
-    if not names.passed:
-        return [names]
-    lengths = [extent_of(clip.channels)[0] for clip in scene.clips]
-    apart = [abs(a - float(b["seconds"])) for a, b in zip(lengths, read.clips, strict=True)]
-    worst = int(np.argmax(apart))
-    total = f"{sum(lengths):.3f} s"
-    words = "all alike" if max(apart) <= t.seconds else f"'{scene.clips[worst].name}' is {apart[worst]:.3f} s off"
-    return [names, Check("lengths of clips", total, words, max(apart) <= t.seconds)]
 
 
 @dataclass(frozen=True, eq=False)

@@ -6,7 +6,7 @@ For readers that keep neither the numbers of nodes nor the order of corners, and
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -14,6 +14,7 @@ import numpy as np
 from pruxel.core.base.arrays import AnyArray, DoubleArray
 from pruxel.core.deliver.proof.aligned import Alignment, aligned, taken, turned_over
 from pruxel.core.deliver.proof.checks import Check, Tolerances
+from pruxel.core.deliver.proof.clips import compare_clips
 from pruxel.core.deliver.proof.expected_gltf import corners_of
 from pruxel.core.deliver.proof.judge import ReadBack
 from pruxel.core.deliver.proof.surfaces import Surface, Tally, compare_names, compare_surfaces, distances
@@ -50,7 +51,7 @@ def compare_tree(scene: Scene, read: ReadBack, t: Tolerances) -> list[Check]:
     checks += _surfaces(listed, t)
     if scene.skins:
         checks.append(_skins(scene, read, listed, t))
-    checks += _clips(scene, read, t)
+    checks += compare_clips(scene, read, t)
     return [*checks, *_poses(scene, read, listed, t)]
 
 
@@ -184,16 +185,15 @@ def _read(
 
 def _surfaces(listed: Sequence[_Part], t: Tolerances) -> list[Check]:
     """Corner by corner, each read one beside the written one that it is; then what is missing, and which side shows."""
-    whole = [len(p.written.positions) == len(p.read.positions) for p in listed]
-    written = [
-        taken(p.written, p.way.written_of_read) if same else p.written for p, same in zip(listed, whole, strict=True)
-    ]
-    checks = compare_surfaces([_within(p, w) for p, w in zip(listed, written, strict=True)], _limited(listed, whole), t)
-    missing = sum(p.way.missing for p in listed)
+    written, found = list[Surface](), list[Surface]()
+    for part in listed:
+        whole = len(part.written.positions) == len(part.read.positions)
+        written.append(_within(part, taken(part.written, part.way.written_of_read)) if whole else part.written)
+        found.append(_within(part, part.read) if whole else part.read)
+    checks = compare_surfaces(written, found, t)
+    missing, total = sum(p.way.missing for p in listed), sum(len(p.written.positions) // 3 for p in listed)
     words = "none is missing" if not missing else f"{missing:,} are missing"
-    checks.append(
-        Check("triangles that were written", f"{sum(len(p.written.positions) for p in listed):,}", words, not missing)
-    )
+    checks.append(Check("triangles that were written", f"{total:,}", words, not missing))
     over = {part.name: turned_over(part.written, part.read, part.way) for part in listed}
     wrong, where = sum(over.values()), max(over, key=over.__getitem__, default="")
     triangles = sum(len(part.read.positions) // 3 for part in listed)
@@ -201,27 +201,14 @@ def _surfaces(listed: Sequence[_Part], t: Tolerances) -> list[Check]:
     return [*checks, Check("which side of triangles shows", f"{triangles:,} triangles", words, not wrong)]
 
 
-def _within(part: _Part, written: Surface) -> Surface:
-    """Without joints and weights where the reader cannot see them all."""
-    if written.joints is None or written.weights is None or bool(part.seen.all()):
-        return written
+def _within(part: _Part, surface: Surface) -> Surface:
+    """One side, its corners as they were read, without joints and weights where the reader cannot see them all."""
+    if surface.joints is None or surface.weights is None or bool(part.seen.all()):
+        return surface
     unseen = ~part.seen[part.way.written_of_read]
-    joints, weights = written.joints.copy(), written.weights.copy()
+    joints, weights = surface.joints.copy(), surface.weights.copy()
     joints[unseen], weights[unseen] = -1, 0
-    return Surface(
-        written.name,
-        written.positions,
-        written.normals,
-        written.uvs,
-        written.colors,
-        joints,
-        weights,
-        written.materials,
-    )
-
-
-def _limited(listed: Sequence[_Part], whole: Sequence[bool]) -> list[Surface]:
-    return [_within(p, p.read) if same else p.read for p, same in zip(listed, whole, strict=True)]
+    return replace(surface, joints=joints, weights=weights)
 
 
 def _skins(scene: Scene, read: ReadBack, listed: Sequence[_Part], t: Tolerances) -> Check:
@@ -244,19 +231,6 @@ def _skins(scene: Scene, read: ReadBack, listed: Sequence[_Part], t: Tolerances)
                 wrong = wrong or f"'{scene.nodes[joint].name}' is bound elsewhere"
     joints = sum(len(skin.joints) for skin in scene.skins)
     return Check("skeletons", f"{joints:,} joints", wrong or "the same joints and matrices", not wrong)
-
-
-def _clips(scene: Scene, read: ReadBack, t: Tolerances) -> list[Check]:
-    if not scene.clips and not read.clips:
-        return []
-    names = compare_names("clips", [c.name for c in scene.clips], [c["name"] for c in read.clips])
-    if not names.passed:
-        return [names]
-    lengths = [extent_of(clip.channels)[0] for clip in scene.clips]
-    apart = [abs(a - float(b["seconds"])) for a, b in zip(lengths, read.clips, strict=True)]
-    worst = int(np.argmax(apart))
-    words = "all alike" if max(apart) <= t.seconds else f"'{scene.clips[worst].name}' is {apart[worst]:.3f} s off"
-    return [names, Check("lengths of clips", f"{sum(lengths):.3f} s", words, max(apart) <= t.seconds)]
 
 
 def _poses(scene: Scene, read: ReadBack, listed: Sequence[_Part], t: Tolerances) -> list[Check]:
@@ -300,10 +274,11 @@ def _standing(scene: Scene, world: DoubleArray, part: _Part, rows: AnyArray) -> 
     """(n, 3) places in the world of some written corners of a part."""
     node, whole = scene.nodes[part.node], []
     weights = part.mesh.target_weights if node.weights is None else node.weights
+    pull = None if node.skin is None else joint_matrices(scene, node.skin, world)
     for primitive in part.mesh.primitives:
         shaped = mixed(primitive, weights)
-        if node.skin is not None and shaped.joints is not None:
-            points = held(shaped, joint_matrices(scene, node.skin, world)).positions
+        if pull is not None and shaped.joints is not None:
+            points = held(shaped, pull).positions
         else:
             points = shaped.positions @ world[part.node][:3, :3].T + world[part.node][:3, 3]
         whole.append(points[_corners(primitive)])

@@ -88,9 +88,14 @@ def _run(arguments: Sequence[str]) -> str:
     if not PROGRAM.is_file():
         message = f"the reader {PROGRAM.name} is not built; run 'make setup'"
         raise JudgeMissing(message)
+    return run_judge([node, f"--max-old-space-size={_MOST_MEGABYTES}", str(PROGRAM), *arguments])
+
+
+def run_judge(command: Sequence[str]) -> str:
+    """What a judge's process printed; raises `JudgeFailed` when it takes too long or ends badly."""
     try:
         run = subprocess.run(  # noqa: S603 - our own program on our own file
-            ending_with_us([node, f"--max-old-space-size={_MOST_MEGABYTES}", str(PROGRAM), *arguments]),
+            ending_with_us(command),
             capture_output=True,
             text=True,
             timeout=_MOST_SECONDS,

@@ -126,14 +126,7 @@ def _parsed(text: bytes, name: str) -> _Model:
             model.materials.setdefault(group[-1], []).append(base)
         elif tag == "color" and group:
             model.colors.setdefault(group[-1], []).append(_color(a.get("color", "")))
-        elif tag in {
-            "texture2d",
-            "texture2dgroup",
-            "compositematerials",
-            "multiproperties",
-            "beamlattice",
-            "slicestack",
-        }:
+        elif tag in _WITHOUT_PLACE:
             model.passed[tag] = model.passed.get(tag, 0) + 1
 
     walk_xml(text, name, begin, lambda _tag, _text: None)
