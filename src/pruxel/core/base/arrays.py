@@ -59,6 +59,17 @@ def usable_rows(points: AnyArray) -> AnyArray:
     return fine
 
 
+def starts_of(counts: AnyArray) -> AnyArray:
+    """(n,) int64: where each of several runs of these lengths begins when they follow each other from 0."""
+    ends = np.cumsum(counts, dtype=np.int64)
+    return ends - counts.astype(np.int64)
+
+
+def places_within(counts: AnyArray) -> AnyArray:
+    """int64: 0, 1, 2 … for each of several runs of these lengths, all one behind the other."""
+    return np.arange(int(counts.sum(dtype=np.int64))) - np.repeat(starts_of(counts), counts)
+
+
 def bounds(points: AnyArray) -> tuple[AnyArray, AnyArray]:
     """The lowest and highest (k,) of (n, k) points, n above 0; column by column, which is many times faster."""
     columns = range(points.shape[1])

@@ -30,11 +30,27 @@ def euler_deg(turns: DoubleArray) -> DoubleArray:
 
 def turns_of_euler(angles_deg: DoubleArray) -> DoubleArray:
     """The unit quaternions (n, 4) xyzw of angles (n, 3)."""
-    half = np.radians(np.asarray(angles_deg, np.float64)) / 2
-    (a, b, c), (s, t, u) = np.cos(half).T, np.sin(half).T
-    return np.stack(
-        [s * b * c - a * t * u, a * t * c + s * b * u, a * b * u - s * t * c, a * b * c + s * t * u], axis=1
-    )
+    return turns_about(np.radians(np.asarray(angles_deg, np.float64)), "xyz")
+
+
+def turns_about(angles_rad: DoubleArray, order: str) -> DoubleArray:
+    """The quaternions (…, 4) xyzw of turns (…, 3) about fixed axes, one a letter of `order`, the first done first."""
+    half = angles_rad / 2
+    whole = np.broadcast_to(np.array([0.0, 0.0, 0.0, 1.0]), (*half.shape[:-1], 4))
+    for place, letter in enumerate(order):
+        one = np.zeros_like(whole)
+        one[..., "xyz".index(letter)] = np.sin(half[..., place])
+        one[..., 3] = np.cos(half[..., place])
+        whole = products(one, whole)
+    return whole
+
+
+def products(second: DoubleArray, first: DoubleArray) -> DoubleArray:
+    """(…, 4) Hamilton products of quaternions xyzw: the rotations that do `first`, then `second`."""
+    a, b = second, first
+    vector = a[..., 3:] * b[..., :3] + b[..., 3:] * a[..., :3] + np.cross(a[..., :3], b[..., :3])
+    scalar = a[..., 3:] * b[..., 3:] - (a[..., :3] * b[..., :3]).sum(axis=-1, keepdims=True)
+    return np.concatenate([vector, scalar], axis=-1)
 
 
 def unwrapped(angles_deg: DoubleArray) -> DoubleArray:

@@ -5,7 +5,15 @@ from __future__ import annotations
 import numba
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray, FloatArray, IndexArray
+from pruxel.core.base.arrays import (
+    AnyArray,
+    FloatArray,
+    IndexArray,
+    as_indices,
+    frozen,
+    places_within,
+    starts_of,
+)
 
 
 @numba.njit(cache=True, nogil=True)
@@ -116,6 +124,24 @@ def triangulate(
     return out, face_of, int(fans)
 
 
+def cut_outlines(
+    points: FloatArray, vertex_of_corner: AnyArray, sizes: AnyArray
+) -> tuple[IndexArray, IndexArray | None]:
+    """Polygons that follow each other → triangles (m, 3), and the corners of each face; None for triangles only.
+
+    points (n, 3); vertex_of_corner (c,); sizes (f,) how many corners each polygon has, 3 or more.
+    """
+    triangles, _, _ = triangulate(
+        points, vertex_of_corner, np.stack([starts_of(sizes), sizes], axis=1).astype(np.int64)
+    )
+    return as_indices(vertex_of_corner[triangles]), face_sizes(sizes)
+
+
+def face_sizes(sizes: AnyArray) -> IndexArray | None:
+    """How many corners each polygon has, as primitives keep it: None when all are triangles."""
+    return None if bool((sizes == 3).all()) else frozen(sizes.astype(np.uint32))
+
+
 @numba.njit(cache=True, nogil=True)
 def _rings(indices, sizes, out):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
     """Put ears back, last cut first: each between its two neighbours."""
@@ -184,7 +210,7 @@ def convex_faces(points: FloatArray, corners: IndexArray, sizes: IndexArray) -> 
 
     points (n, 3); corners: the outlines one after the other; sizes (f,): corners of each.
     """
-    starts = np.concatenate([[0], np.cumsum(sizes, dtype=np.int64)[:-1]]) if len(sizes) else np.zeros(0, np.int64)
+    starts = starts_of(sizes)
     out = np.empty(len(sizes), np.bool_)
     _convex(points, np.ascontiguousarray(corners).astype(np.int64), starts, sizes.astype(np.int64), out)
     return out
@@ -193,10 +219,6 @@ def convex_faces(points: FloatArray, corners: IndexArray, sizes: IndexArray) -> 
 def fans(corners: IndexArray, sizes: IndexArray) -> IndexArray:
     """The (m, 3) triangles of convex polygons, all from each one's first corner: what simple readers make of them."""
     sizes = sizes.astype(np.int64)
-    starts = np.repeat(np.concatenate([[0], np.cumsum(sizes)[:-1]]) if len(sizes) else sizes, sizes - 2)
-    counts = sizes - 2
-    step = np.arange(int(counts.sum())) - np.repeat(
-        np.concatenate([[0], np.cumsum(counts)[:-1]]) if len(sizes) else sizes, counts
-    )
+    starts, step = np.repeat(starts_of(sizes), sizes - 2), places_within(sizes - 2)
     picked = np.stack([corners[starts], corners[starts + step + 1], corners[starts + step + 2]], axis=1)
     return np.ascontiguousarray(picked, np.uint32)

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray
+from pruxel.core.base.arrays import AnyArray, places_within, starts_of
 from pruxel.core.binary.arithmetic import as_array, check_size, is_array, kind_of, shape_together, stacked
 from pruxel.core.binary.elements import Element, decode_floats, decode_integers, element
 from pruxel.core.binary.functions.registry import function
@@ -176,8 +176,7 @@ def _no_negative(counts: AnyArray, length: int, *width: int) -> None:
 @function(_GROUP)
 def starts(counts: Any) -> AnyArray:  # noqa: ANN401
     """Where each stretch begins when stretches of these lengths follow each other from 0."""
-    found = wholes(counts, "'counts'")
-    return np.concatenate([np.zeros(1, np.int64), np.cumsum(found)[:-1]]) if len(found) else found
+    return starts_of(wholes(counts, "'counts'"))
 
 
 @function(_GROUP)
@@ -185,7 +184,7 @@ def within(counts: Any) -> AnyArray:  # noqa: ANN401
     """0, 1, 2 … for each stretch of these lengths."""
     found = wholes(counts, "'counts'")
     _no_negative(found, len(found))
-    return np.arange(int(found.sum())) - np.repeat(starts(found), found)
+    return places_within(found)
 
 
 @function(_GROUP)

@@ -9,6 +9,7 @@ import numpy as np
 from pruxel.core.base.arrays import AnyArray
 from pruxel.core.binary.arithmetic import as_array, kind_of, shape_together
 from pruxel.core.binary.functions.registry import function
+from pruxel.core.geometry.euler import products, turns_about
 
 _GROUP = "Rotations"
 _TINY = 1e-12
@@ -55,9 +56,7 @@ def times(second: Any, first: Any) -> AnyArray:  # noqa: ANN401
     """The rotation that does `first`, then `second` (Hamilton product)."""
     a, b = vectors(second, 4, "a quaternion"), vectors(first, 4, "a quaternion")
     shape_together(a.shape, b.shape)
-    vector = a[..., 3:] * b[..., :3] + b[..., 3:] * a[..., :3] + np.cross(a[..., :3], b[..., :3])
-    scalar = a[..., 3:] * b[..., 3:] - (a[..., :3] * b[..., :3]).sum(axis=-1, keepdims=True)
-    return np.concatenate([vector, scalar], axis=-1)
+    return products(a, b)
 
 
 @function(_GROUP)
@@ -96,15 +95,7 @@ def euler(angles: Any, order: str = "xyz", unit: str = "radians") -> AnyArray:  
         raise ValueError(f"'{order}' is no order of axes, such as 'xyz' or 'zxz'")
     if unit not in {"radians", "degrees"}:
         raise ValueError(f"angles are in 'radians' or 'degrees', not '{unit}'")
-    half = found / 2 if unit == "radians" else found * (np.pi / 360)
-    whole: AnyArray | None = None
-    for place, letter in enumerate(order):
-        one = np.zeros((*found.shape[:-1], 4))
-        one[..., "xyz".index(letter)] = np.sin(half[..., place])
-        one[..., 3] = np.cos(half[..., place])
-        whole = one if whole is None else times(one, whole)
-    assert whole is not None
-    return whole
+    return turns_about(found if unit == "radians" else np.radians(found), order)
 
 
 @function(_GROUP)

@@ -7,13 +7,13 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray, FloatArray, as_floats, as_indices, frozen, usable_rows
+from pruxel.core.base.arrays import AnyArray, FloatArray, as_floats, frozen, usable_rows
 from pruxel.core.base.errors import ErrorCode, Fault
 from pruxel.core.formats.fbx.elements import Element
 from pruxel.core.formats.fbx.objects import array, said, whole
 from pruxel.core.geometry.colors import linear_from_srgb
 from pruxel.core.geometry.normals import unit_or_computed, vertex_normals
-from pruxel.core.geometry.polygons import triangulate
+from pruxel.core.geometry.polygons import cut_outlines
 from pruxel.core.geometry.unique import bits_of, unique_rows
 from pruxel.core.scene.model import MorphTarget, Primitive
 from pruxel.core.scene.origin import Origin
@@ -65,8 +65,8 @@ def polygons_of(element: Element, name: str, file: str) -> Polygons:
     good = inside.copy()
     finite = usable_rows(points)
     good[inside] = finite[point[inside]]
-    first = np.concatenate([[0], np.cumsum(sizes)[:-1]]) if len(sizes) else sizes
-    keep = (np.logical_and.reduceat(good, first) if len(sizes) else np.zeros(0, bool)) & (sizes >= 3)
+    face = np.repeat(np.arange(len(sizes)), sizes)
+    keep = (np.bincount(face[~good], minlength=len(sizes)) == 0) & (sizes >= 3)
     found = Polygons(points, point, sizes, np.arange(len(point)), np.arange(len(sizes)))
     if not keep.all():
         words = f"{int((~keep).sum()):,} polygons of '{name}' have too few corners, or corners that are no points"
@@ -210,9 +210,7 @@ def primitive_of(
     first, vertex = unique_rows(np.concatenate(columns, axis=1))
     kept = point[first]
     positions = as_floats(polygons.points[kept], 3)
-    starts = np.concatenate([[0], np.cumsum(sizes)[:-1]]) if len(sizes) else sizes
-    cut, _, _ = triangulate(positions, vertex, np.stack([starts, sizes], axis=1))
-    indices = as_indices(vertex[cut])
+    indices, faces_of = cut_outlines(positions, vertex, sizes)
     given = None if normals is None else normals[first]
     return Primitive(
         positions,
@@ -223,7 +221,7 @@ def primitive_of(
         colors=tuple(as_floats(c[first], 4) for c in colors),
         joints=None if influences is None else frozen(influences.joints[kept]),
         weights=None if influences is None else frozen(influences.weights[kept]),
-        face_sizes=None if bool((sizes == 3).all()) else frozen(sizes.astype(np.uint32)),
+        face_sizes=faces_of,
         material=material,
         targets=tuple(
             MorphTarget(

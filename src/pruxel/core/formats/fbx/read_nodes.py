@@ -13,7 +13,7 @@ import numpy as np
 
 from pruxel.core.base.arrays import DoubleArray
 from pruxel.core.formats.fbx.objects import Thing
-from pruxel.core.geometry.euler import turns_of_euler
+from pruxel.core.geometry.euler import products, turns_about, turns_of_euler
 from pruxel.core.geometry.transforms import compose, decompose, quaternion_matrix
 from pruxel.core.scene.model import Vec3, Vec4
 
@@ -36,8 +36,9 @@ class Pivots:
 
     def turn(self, angles_deg: DoubleArray) -> DoubleArray:
         """(n, 4) rotations xyzw of a model whose own angles are (n, 3)."""
-        own = turns_in_order(angles_deg, self.order)
-        return multiplied(multiplied(self.before[None], own), self.after[None])
+        columns = ["xyz".index(axis) for axis in self.order]
+        own = turns_about(np.radians(angles_deg[:, columns]), self.order)
+        return products(products(self.before[None], own), self.after[None])
 
     def place(self, translation: Sequence[float], turn: Sequence[float], scale: Sequence[float]) -> DoubleArray:
         """(3,) the translation of a node with this rotation and scale, pivots worked in."""
@@ -64,36 +65,6 @@ def pivots_of(model: Thing) -> Pivots:
         for name in ("RotationPivot", "RotationOffset", "ScalingPivot", "ScalingOffset")
     )
     return Pivots(_ORDERS[order] if 0 <= order < len(_ORDERS) else "xyz", turns_of_euler(before)[0], after, *fixed)
-
-
-def turns_in_order(angles_deg: DoubleArray, order: str) -> DoubleArray:
-    """(n, 4) rotations of angles (n, 3) about x, y, z that are done in an order, the first letter first."""
-    if order == "xyz":
-        return turns_of_euler(angles_deg)
-    half = np.radians(np.asarray(angles_deg, np.float64)) / 2
-    found = np.tile([0.0, 0.0, 0.0, 1.0], (len(half), 1))
-    for axis in order:
-        k = "xyz".index(axis)
-        one = np.zeros((len(half), 4))
-        one[:, k], one[:, 3] = np.sin(half[:, k]), np.cos(half[:, k])
-        found = multiplied(one, found)
-    return found
-
-
-def multiplied(first: DoubleArray, second: DoubleArray) -> DoubleArray:
-    """(n, 4) products of quaternions xyzw: the second is done first."""
-    a, b = np.broadcast_arrays(first, second)
-    x, y, z, w = a.T
-    p, q, r, s = b.T
-    return np.stack(
-        [
-            w * p + x * s + y * r - z * q,
-            w * q - x * r + y * s + z * p,
-            w * r + x * q - y * p + z * s,
-            w * s - x * p - y * q - z * r,
-        ],
-        axis=1,
-    )
 
 
 @dataclass(frozen=True, eq=False)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray, DoubleArray, as_floats, usable_rows
+from pruxel.core.base.arrays import AnyArray, DoubleArray, as_floats, places_within, usable_rows
 from pruxel.core.base.errors import ErrorCode, Fault
 from pruxel.core.formats.fbx.objects import Key, Objects, Thing, array, whole
 from pruxel.core.formats.fbx.read_geometry import Influences, Shape
@@ -80,7 +80,7 @@ def _influences(rows: list[tuple[AnyArray, AnyArray]], points: int) -> Influence
     order = np.lexsort((-weight, point))
     point, weight, joint = point[order], weight[order], joint[order]
     counts = np.bincount(point, minlength=points)
-    place = np.arange(len(point)) - np.repeat(np.cumsum(counts) - counts, counts)
+    place = places_within(counts)
     width = min(max(int(counts.max(initial=1)), 1), _MOST_INFLUENCES)
     joints, weights = np.zeros((points, width), np.uint16), np.zeros((points, width), np.float32)
     kept = place < width

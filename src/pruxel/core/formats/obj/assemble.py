@@ -6,11 +6,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray, FloatArray, IndexArray, as_floats, as_indices, frozen
+from pruxel.core.base.arrays import AnyArray, FloatArray, IndexArray, as_floats, as_indices, places_within
 from pruxel.core.formats.obj.scan import Scanned
 from pruxel.core.geometry.colors import linear_from_srgb
-from pruxel.core.geometry.normals import vertex_normals
-from pruxel.core.geometry.polygons import triangulate
+from pruxel.core.geometry.normals import unit_or_computed, vertex_normals
+from pruxel.core.geometry.polygons import face_sizes, triangulate
 from pruxel.core.geometry.unique import unique_rows
 from pruxel.core.scene.edit import unique_names
 from pruxel.core.scene.materials import Material
@@ -52,17 +52,12 @@ def build_scene(
         if high > low:
             rows = _picked(found.corners, corners[low:high].reshape(-1))
             material = None if run.material is None else materials.setdefault(run.material, len(materials))
-            sizes = None if fans else _sizes(faces[first:last, 1])
+            sizes = None if fans else face_sizes(faces[first:last, 1])
             primitives.setdefault(run.part or stem, []).append(_primitive(found, rows, sizes, material, name))
     meshes = tuple(Mesh(part, tuple(items)) for part, items in primitives.items())
     nodes = unique_names([Node(mesh.name, mesh=i) for i, mesh in enumerate(meshes)])
     listed = tuple(Material(material) for material in materials)
     return Scene(stem, nodes=nodes, roots=tuple(range(len(nodes))), meshes=meshes, materials=listed)
-
-
-def _sizes(counts: AnyArray) -> IndexArray | None:
-    """How many corners each polygon has; None when all are triangles."""
-    return None if bool((counts == 3).all()) else frozen(counts.astype(np.uint32))
 
 
 def _split_by_smoothing(found: Scanned, smoothing: list[tuple[int, int]]) -> None:
@@ -80,15 +75,9 @@ def _split_by_smoothing(found: Scanned, smoothing: list[tuple[int, int]]) -> Non
     mark = np.where(hard, -2 - len(groups) - faces, mark)
     counts = found.faces[:, 1]
     used = np.zeros(len(found.corners), np.int64)
-    used[np.repeat(found.faces[:, 0], counts) + _within(counts)] = np.repeat(mark, counts)
+    used[np.repeat(found.faces[:, 0], counts) + places_within(counts)] = np.repeat(mark, counts)
     absent = found.corners[:, 2] < 0
     found.corners[absent, 2] = np.where(used[absent] < 0, used[absent], -1)
-
-
-def _within(counts: AnyArray) -> AnyArray:
-    """0, 1, … for each of several runs of given lengths."""
-    ends = np.cumsum(counts)
-    return np.arange(int(ends[-1]) if len(ends) else 0) - np.repeat(ends - counts, counts)
 
 
 def _picked(corners: AnyArray, wanted: AnyArray) -> AnyArray:
@@ -113,13 +102,11 @@ def _primitive(found: Scanned, rows: AnyArray, sizes: IndexArray | None, materia
     if found.vc.shape[1]:
         shown = np.clip(np.nan_to_num(found.vc[vertices[:, 0]]), 0, 1)
         colors = (as_floats(np.insert(linear_from_srgb(shown), 3, 1.0, axis=1), 4),)
-    computed = vertex_normals(positions, indices)
-    normals = computed
     if len(found.vn) and (vertices[:, 2] >= 0).any():
-        given = found.vn[np.maximum(vertices[:, 2], 0)]
-        length = np.linalg.norm(given, axis=1, keepdims=True)
-        usable = (vertices[:, 2:] >= 0) & (length > 1e-6) & np.isfinite(length)
-        normals = as_floats(np.where(usable, given / np.where(usable, length, 1), computed), 3)
+        given = np.where(vertices[:, 2:] >= 0, found.vn[np.maximum(vertices[:, 2], 0)], 0)
+        normals = unit_or_computed(given, positions, indices)
+    else:
+        normals = vertex_normals(positions, indices)
     return Primitive(
         positions,
         indices,

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 import numba
 import numpy as np
 
-from pruxel.core.base.arrays import ByteArray, FloatArray, IndexArray
+from pruxel.core.base.arrays import ByteArray, FloatArray, IndexArray, starts_of
 from pruxel.core.native.threads import made_ahead
 
 _NUMBER_BYTES = 22
@@ -196,7 +196,7 @@ def polygons_text(
     `firsts` as for `faces_text`.
     """
     counts = sizes.astype(np.int64)
-    starts = np.cumsum(counts) - counts
+    starts = starts_of(counts)
     width = 4 + int(counts.max(initial=3)) * 3 * (_INDEX_BYTES + 1)
     numbers = np.array(firsts, np.int64)
 

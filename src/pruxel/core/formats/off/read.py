@@ -6,13 +6,13 @@ import re
 
 import numpy as np
 
-from pruxel.core.base.arrays import as_floats, as_indices, usable_rows
+from pruxel.core.base.arrays import as_floats, usable_rows
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.formats.plain import plain_scene
 from pruxel.core.formats.registry import Find, ReadResult
 from pruxel.core.geometry.normals import unit_or_computed, vertex_normals
-from pruxel.core.geometry.polygons import triangulate
+from pruxel.core.geometry.polygons import cut_outlines
 from pruxel.core.scene.model import Primitive
 from pruxel.core.scene.origin import Origin
 
@@ -46,17 +46,15 @@ def read(data: memoryview, name: str, _find: Find, context: Context) -> ReadResu
     faults: list[Fault] = []
     positions = _rows(lines[1 : 1 + vertices], 3, name)
     corners, sizes = _faces(lines[1 + vertices : 1 + vertices + faces], positions, name, faults)
-    starts = np.concatenate([[0], np.cumsum(sizes)[:-1]]).astype(np.int64) if len(sizes) else sizes
-    triangles, _, _ = triangulate(positions, corners, np.stack([starts, sizes], axis=1))
-    if not len(triangles):
+    indices, faces_of = cut_outlines(positions, corners, sizes)
+    if not len(indices):
         raise _bad(name, "there is no face in this OFF file", "faces", f"{vertices:,} points")
-    indices = as_indices(corners[triangles])
     given = _rows(lines[1 : 1 + vertices], 6, name)[:, 3:] if head[3] else None
     primitive = Primitive(
         as_floats(positions, 3),
         indices,
         normals=vertex_normals(positions, indices) if given is None else unit_or_computed(given, positions, indices),
-        face_sizes=None if bool((sizes == 3).all()) else sizes.astype(np.uint32),
+        face_sizes=faces_of,
         origin=Origin(entry=name),
     )
     notes = ["unit taken as metres and Y as up, since the file says neither"]

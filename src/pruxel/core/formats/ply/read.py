@@ -6,7 +6,7 @@ import re
 
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray, FloatArray, as_floats, as_indices, usable_rows
+from pruxel.core.base.arrays import AnyArray, FloatArray, as_floats, usable_rows
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.formats.plain import plain_scene
@@ -15,7 +15,7 @@ from pruxel.core.formats.ply.rows import Columns, read_rows
 from pruxel.core.formats.registry import Find, ReadResult
 from pruxel.core.geometry.colors import linear_from_srgb
 from pruxel.core.geometry.normals import unit_or_computed, vertex_normals
-from pruxel.core.geometry.polygons import triangulate
+from pruxel.core.geometry.polygons import cut_outlines
 from pruxel.core.scene.materials import Material
 from pruxel.core.scene.model import Primitive, Strokes
 from pruxel.core.scene.origin import Origin
@@ -106,9 +106,7 @@ def _primitive(
         # Each corner has UVs of its own: each becomes a vertex.
         uv, source, vertex = at_corners[rows], vertex, np.arange(len(vertex))
     positions = np.where(finite[:, None], positions, 0)[source].astype(np.float32)
-    starts = np.concatenate([[0], np.cumsum(sizes)[:-1]]) if len(sizes) else sizes
-    triangles, _, _ = triangulate(positions, vertex, np.stack([starts, sizes], axis=1).astype(np.int64))
-    indices = as_indices(vertex[triangles])
+    indices, faces_of = cut_outlines(positions, vertex, sizes)
     given = _columns(vertices, ("nx", "ny", "nz"))
     return Primitive(
         as_floats(positions, 3),
@@ -118,7 +116,7 @@ def _primitive(
         else unit_or_computed(given[source], positions, indices),
         uvs=() if uv is None else (as_floats(np.stack([uv[:, 0], 1 - uv[:, 1]], axis=1), 2),),
         colors=_colors(vertices, source),
-        face_sizes=None if bool((sizes == 3).all()) else sizes.astype(np.uint32),
+        face_sizes=faces_of,
         material=0 if _colors(vertices, source) else None,
         origin=Origin(entry=name),
     )

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numba
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray
+from pruxel.core.base.arrays import AnyArray, places_within
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.base.limits import Limits
 from pruxel.core.formats.ply.head import Element, Head, row_type
@@ -143,7 +143,7 @@ def _uneven(data: memoryview, element: Element, order: str, place: int, name: st
     for k, one in enumerate(kinds):
         dtype = np.dtype(f"{order}{one.type}")
         counts = lengths[:, k]
-        inner = np.arange(int(counts.sum())) - np.repeat(np.cumsum(counts) - counts, counts)
+        inner = places_within(counts)
         at = np.repeat(starts[:, k], counts) + inner * dtype.itemsize
         whole = raw[at[:, None] + np.arange(dtype.itemsize)] if len(at) else np.zeros((0, dtype.itemsize), np.uint8)
         values = np.ascontiguousarray(whole).view(dtype).reshape(-1)
@@ -194,7 +194,7 @@ def _text_rows(data: memoryview, head: Head, name: str) -> dict[str, Columns]:
         numbers, lists = {}, {}
         for k, one in enumerate(element.properties):
             counts = lengths[:, k]
-            inner = np.arange(int(counts.sum())) - np.repeat(np.cumsum(counts) - counts, counts)
+            inner = places_within(counts)
             picked = values[np.repeat(starts[:, k], counts) + inner]
             if one.length is None:
                 numbers[one.name] = picked
