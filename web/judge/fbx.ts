@@ -15,7 +15,7 @@ import {
 import { FBXLoader } from 'three/examples/jsm/loaders/FBXLoader.js'
 import { geometryOf } from './attributes'
 import { movesOf } from './moves'
-import type { Arrays, ReadBack } from './readback'
+import { nothingRead, type Arrays, type ReadBack } from './readback'
 
 const MAPS = ['map', 'normalMap', 'emissiveMap', 'alphaMap'] as const
 
@@ -42,13 +42,7 @@ export function readFbx(data: Buffer, arrays: Arrays, mostPosed: number): ReadBa
   const up = asTheFileSays(root)
   root.updateMatrixWorld(true)
   const out: ReadBack = {
-    reader: 'three.js',
-    nodes: [],
-    geometries: [],
-    parts: [],
-    materials: [],
-    clips: [],
-    poses: [],
+    ...nothingRead(),
     unit: (root.userData.unitScaleFactor as number | undefined) ?? 1,
     up,
   }

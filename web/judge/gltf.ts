@@ -12,7 +12,7 @@ import {
 import { GLTFLoader, type GLTF, type GLTFLoaderPlugin, type GLTFParser } from 'three/examples/jsm/loaders/GLTFLoader.js'
 import { geometryOf } from './attributes'
 import { movesOf } from './moves'
-import type { Arrays, Part, ReadBack } from './readback'
+import { nothingRead, type Arrays, type Part, type ReadBack } from './readback'
 
 const MAPS = ['map', 'normalMap', 'roughnessMap', 'metalnessMap', 'aoMap', 'emissiveMap'] as const
 
@@ -77,7 +77,7 @@ class Walk {
     private readonly mostPosed: number,
   ) {
     this.json = gltf.parser.json as Json
-    this.out = { reader: 'three.js', nodes: [], geometries: [], parts: [], materials: [], clips: [], poses: [] }
+    this.out = nothingRead()
   }
 
   result(): ReadBack {

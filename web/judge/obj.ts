@@ -2,22 +2,14 @@ import type { Material, Mesh } from 'three'
 import { MTLLoader } from 'three/examples/jsm/loaders/MTLLoader.js'
 import { OBJLoader } from 'three/examples/jsm/loaders/OBJLoader.js'
 import { geometryOf } from './attributes'
-import type { Arrays, ReadBack } from './readback'
+import { nothingRead, type Arrays, type ReadBack } from './readback'
 
 // The loader for MTL keeps each line of a material under its key in lower case.
 type Info = Record<string, string | number[]>
 
 export function readObj(text: string, beside: (name: string) => Buffer, arrays: Arrays): ReadBack {
   const root = new OBJLoader().parse(text)
-  const out: ReadBack = {
-    reader: 'three.js',
-    nodes: [],
-    geometries: [],
-    parts: [],
-    materials: [],
-    clips: [],
-    poses: [],
-  }
+  const out = nothingRead()
   for (const line of text.match(/^mtllib .+$/gm) ?? []) {
     const library = new MTLLoader().parse(beside(line.slice(7).trim()).toString('utf8'), '')
     const described = library.materialsInfo as unknown as Record<string, Info>

@@ -41,6 +41,17 @@ export interface ReadBack {
   poses: { clip: number; share: number; part: number; stride: number; positions: ArrayRef }[]
 }
 
+// What a reader begins with.
+export const nothingRead = (): ReadBack => ({
+  reader: 'three.js',
+  nodes: [],
+  geometries: [],
+  parts: [],
+  materials: [],
+  clips: [],
+  poses: [],
+})
+
 export class Arrays {
   private readonly pieces: (Float32Array | Uint32Array)[] = []
   private length = 0

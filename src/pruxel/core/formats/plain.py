@@ -5,21 +5,19 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-import numpy as np
-
 from pruxel.core.base.arrays import AnyArray, FloatArray
 from pruxel.core.geometry.unique import bits_of, unique_rows
 from pruxel.core.scene.checks import entered
 from pruxel.core.scene.edit import unique_names
 from pruxel.core.scene.materials import Material
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene, Strokes
-from pruxel.core.scene.reframe import axes_of, reframed
+from pruxel.core.scene.reframe import Up, axes_of, reframed
 
 
 def plain_scene(
     file: str,
     parts: Sequence[tuple[str, Primitive | Strokes]],
-    up: str,
+    up: Up,
     metres: float,
     notes: Sequence[str],
     materials: Sequence[Material] = (),
@@ -38,7 +36,7 @@ def plain_scene(
         materials=tuple(materials),
         notes=tuple(notes),
     )
-    ours_from_file = axes_of("z").T if up == "z" else np.eye(3)
+    ours_from_file = axes_of(up).T
     return entered(replace(reframed(scene, ours_from_file, metres), notes=tuple(notes)), file)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any, Literal, cast
 
 import numpy as np
@@ -11,7 +12,7 @@ from pruxel.core.base.arrays import AnyArray, Bytes, FloatArray, IndexArray
 from pruxel.core.formats.registry import Options
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
 from pruxel.core.scene.pose import standing, stiff
-from pruxel.core.scene.reframe import axes_of, reframed
+from pruxel.core.scene.reframe import Up, axes_of, reframed
 
 PER_METRE = {"mm": 1000.0, "cm": 100.0, "m": 1.0, "in": 1000 / 25.4}
 
@@ -21,6 +22,20 @@ class SolidOptions(Options):
 
     unit: Literal["mm", "cm", "m", "in"] = Field("mm", title="Unit", description="Printers take millimetres")
     up: Literal["y", "z"] = Field("z", title="Axis up", description="Printers take Z")
+
+
+_SAYS = re.compile(r"unit (mm|cm|m|in), ([YZ]) up")
+
+
+def frame_words(options: SolidOptions) -> str:
+    """Unit and axis as they stand in heads and comments of our files, for formats that have no place for them."""
+    return f"unit {options.unit}, {options.up.upper()} up"
+
+
+def frame_in(text: str) -> tuple[float, Up] | None:
+    """Metres in a unit, and the axis up, where a head says them as ours do."""
+    said = _SAYS.search(text)
+    return None if said is None else (1 / PER_METRE[said[1]], "y" if said[2] == "Y" else "z")
 
 
 def solids(scene: Scene, options: SolidOptions) -> list[tuple[Node, Mesh]]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import struct
+
 import numpy as np
 
 from pruxel.core.base.arrays import as_floats, as_indices
@@ -9,7 +11,8 @@ from pruxel.core.base.context import Context
 from pruxel.core.binary.elements import decode_floats, element
 from pruxel.core.binary.fields import scan
 from pruxel.core.binary.functions.copies import uncopied
-from pruxel.core.formats import gltf, obj
+from pruxel.core.formats import fbx, gltf, obj, ply
+from pruxel.core.geometry.euler import euler_curve
 from pruxel.core.geometry.tangents import vertex_tangents
 from pruxel.core.native.hashes import FUNCTIONS, hash_texts, positions_of
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
@@ -34,9 +37,30 @@ def warm() -> None:
     text = b"".join(bytes(p) for p in obj.write(scene, "square", plain, Context())[0].pieces) + b"f 1 2 3 4\n"
     obj.read(memoryview(text), "square.obj", lambda _: None, Context())
     gltf.write_glb(scene, "square", plain, Context())
+    _warm_solids(scene)
+    euler_curve(np.array([0.0, 1.0]), np.array([[0.0, 0.0, 0.0, 1.0], [0.0, 0.6, 0.0, 0.8]]), 1.0)
     for function in FUNCTIONS:
         hash_texts(function, np.zeros(3, np.uint8), np.array([0, 1, 3]))
     positions_of(np.zeros(1, np.uint64), np.zeros(1, np.uint64))
+
+
+def _warm_solids(scene: Scene) -> None:
+    """FBX and PLY there and back, and PLY with faces of several sizes, binary and as text."""
+    for spec in (fbx.FBX, ply.PLY):
+        assert spec.write is not None
+        assert spec.read is not None
+        data = b"".join(bytes(p) for p in spec.write(scene, "square", spec.options(), Context())[0].pieces)
+        spec.read(memoryview(data), f"square.{spec.name}", lambda _: None, Context())
+    head = (
+        "ply\nformat {} 1.0\nelement vertex 4\nproperty float x\nproperty float y\nproperty float z\nelement face 2\n"
+    )
+    head += "property list uchar int vertex_indices\nend_header\n"
+    corners = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], "<f4")
+    faces = struct.pack("<B3iB4i", 3, 0, 1, 2, 4, 0, 1, 2, 3)
+    binary = head.format("binary_little_endian").encode() + corners.tobytes() + faces
+    text = head.format("ascii") + " ".join(map(str, corners.reshape(-1).tolist())) + " 3 0 1 2 4 0 1 2 3\n"
+    for data in (binary, text.encode()):
+        ply.read(memoryview(data), "square.ply", lambda _: None, Context())
 
 
 if __name__ == "__main__":

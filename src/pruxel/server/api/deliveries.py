@@ -12,7 +12,7 @@ from fastapi.responses import FileResponse
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from pruxel.core.deliver import deliver as _registers_formats  # noqa: F401
+from pruxel.core.formats import every  # noqa: F401 - registers all formats
 from pruxel.core.formats.registry import FORMATS
 from pruxel.core.formats.textures import link_name
 from pruxel.server.api.limits import gives

@@ -8,11 +8,11 @@ import uuid
 from dataclasses import asdict
 from typing import Any
 
-import pruxel.core.deliver.deliver  # registers all formats
 import pruxel.core.findings  # noqa: F401 - registers all rules
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.findings.registry import find
+from pruxel.core.formats import every  # noqa: F401 - registers all formats
 from pruxel.core.formats.registry import FORMATS, lost
 from pruxel.core.pictures.render import View as PictureView
 from pruxel.core.recipe.cache import LayeredCache, MemoryCache

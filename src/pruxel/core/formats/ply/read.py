@@ -13,6 +13,7 @@ from pruxel.core.formats.plain import plain_scene
 from pruxel.core.formats.ply.head import read_head
 from pruxel.core.formats.ply.rows import Columns, read_rows
 from pruxel.core.formats.registry import Find, ReadResult
+from pruxel.core.formats.solids import frame_in
 from pruxel.core.geometry.colors import linear_from_srgb
 from pruxel.core.geometry.normals import unit_or_computed, vertex_normals
 from pruxel.core.geometry.polygons import cut_outlines
@@ -20,8 +21,6 @@ from pruxel.core.scene.materials import Material
 from pruxel.core.scene.model import Primitive, Strokes
 from pruxel.core.scene.origin import Origin
 
-_SAYS = re.compile(r"unit (mm|cm|m|in), ([YZ]) up")
-_METRES = {"mm": 0.001, "cm": 0.01, "m": 1.0, "in": 0.0254}
 _FLAT = ("s", "t"), ("u", "v"), ("texture_u", "texture_v"), ("texture_s", "texture_t")
 _TINTS = ("red", "green", "blue"), ("diffuse_red", "diffuse_green", "diffuse_blue")
 _KNOWN = {"x", "y", "z", "nx", "ny", "nz", "alpha"} | {name for names in (*_FLAT, *_TINTS) for name in names}
@@ -44,8 +43,8 @@ def read(data: memoryview, name: str, _find: Find, context: Context) -> ReadResu
     if vertices is None or not {"x", "y", "z"} <= vertices.numbers.keys():
         raise _nothing(name, "an element 'vertex' with x, y and z", ", ".join(found) or "no element")
     primitive = _primitive(vertices, faces, found.get("tristrips"), name, faults)
-    said = next((m for comment in head.comments if (m := _SAYS.search(comment))), None)
-    unit, up = (said[1], said[2].lower()) if said else ("m", "y")
+    said = frame_in("\n".join(head.comments))
+    metres, up = said or (1.0, "y")
     notes = [] if said else ["unit taken as metres and Y as up, since the file says neither"]
     strange = sorted(vertices.numbers.keys() - _KNOWN)
     others = sorted(found.keys() - {"vertex", "face", "tristrips"})
@@ -54,10 +53,8 @@ def read(data: memoryview, name: str, _find: Find, context: Context) -> ReadResu
     if head.strange:
         notes.append(f"{name}: lines of the head that are none: {'; '.join(head.strange)[:200]}")
     materials = [Material("vertex colours")] if primitive.colors else []
-    if len(primitive.indices):
-        scene = plain_scene(name, [("", primitive)], up, _METRES[unit], notes, materials)
-    else:
-        scene = plain_scene(name, [("", _points(primitive, name))], up, _METRES[unit], notes, materials)
+    shown = primitive if len(primitive.indices) else _points(primitive, name)
+    scene = plain_scene(name, [("", shown)], up, metres, notes, materials)
     return ReadResult(scene, tuple(faults))
 
 
@@ -108,6 +105,7 @@ def _primitive(
     positions = np.where(finite[:, None], positions, 0)[source].astype(np.float32)
     indices, faces_of = cut_outlines(positions, vertex, sizes)
     given = _columns(vertices, ("nx", "ny", "nz"))
+    colors = _colors(vertices, source)
     return Primitive(
         as_floats(positions, 3),
         indices,
@@ -115,9 +113,9 @@ def _primitive(
         if given is None
         else unit_or_computed(given[source], positions, indices),
         uvs=() if uv is None else (as_floats(np.stack([uv[:, 0], 1 - uv[:, 1]], axis=1), 2),),
-        colors=_colors(vertices, source),
+        colors=colors,
         face_sizes=faces_of,
-        material=0 if _colors(vertices, source) else None,
+        material=0 if colors else None,
         origin=Origin(entry=name),
     )
 

@@ -11,7 +11,7 @@ from pruxel import __version__
 from pruxel.core.base.arrays import AnyArray, FloatArray
 from pruxel.core.base.context import Context
 from pruxel.core.formats.registry import OutFile
-from pruxel.core.formats.solids import SolidOptions, joined, plain_bytes, solids
+from pruxel.core.formats.solids import SolidOptions, frame_words, joined, plain_bytes, solids
 from pruxel.core.formats.textures import link_name
 from pruxel.core.geometry.colors import srgb_from_linear
 from pruxel.core.scene.materials import Material
@@ -41,7 +41,7 @@ def write(scene: Scene, stem: str, options: PlyOptions, context: Context) -> lis
     lines = [
         "ply",
         "format binary_little_endian 1.0",
-        f"comment Pruxel {__version__}, unit {options.unit}, {options.up.upper()} up",
+        f"comment Pruxel {__version__}, {frame_words(options)}",
         f"element vertex {len(rows)}",
         *(f"property {_TYPES[_code(rows.dtype, name)]} {name}" for name in rows.dtype.names),
         f"element face {len(faces)}",

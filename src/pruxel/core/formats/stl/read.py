@@ -11,6 +11,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.formats.plain import plain_scene, vertices_of
 from pruxel.core.formats.registry import Find, ReadResult
+from pruxel.core.formats.solids import frame_in
 from pruxel.core.formats.stl.write import HEAD_BYTES, ROW
 from pruxel.core.geometry.normals import vertex_normals
 from pruxel.core.scene.model import Primitive
@@ -19,8 +20,6 @@ from pruxel.core.scene.origin import Origin
 _TEXT = re.compile(rb"\s*solid\b[^\n]*\n\s*(?:facet\s+normal|endsolid)", re.IGNORECASE)
 _SOLID = re.compile(rb"(?:^|\n)[ \t]*solid\b[ \t]*([^\r\n]*)", re.IGNORECASE)
 _VERTEX = re.compile(rb"vertex\s+(\S+)\s+(\S+)\s+(\S+)", re.IGNORECASE)
-_SAYS = re.compile(rb"unit (mm|cm|m|in), ([YZ]) up")
-_METRES = {"mm": 0.001, "cm": 0.01, "m": 1.0, "in": 0.0254}
 
 
 def begins(head: bytes) -> bool:
@@ -49,10 +48,10 @@ def read(data: memoryview, name: str, _find: Find, context: Context) -> ReadResu
             found=f"{len(data):,} bytes",
         )
     parts = [(title, _primitive(corners, name, faults)) for title, corners in solids if len(corners)]
-    said = _SAYS.search(head[:HEAD_BYTES])
-    unit, up = (said[1].decode(), said[2].decode().lower()) if said else ("mm", "z")
+    said = frame_in(head[:HEAD_BYTES].decode("ascii", "replace"))
+    metres, up = said or (0.001, "z")
     notes = [] if said else ["unit taken as millimetres and Z as up, since the file says neither"]
-    return ReadResult(plain_scene(name, parts, up, _METRES[unit], notes), tuple(faults))
+    return ReadResult(plain_scene(name, parts, up, metres, notes), tuple(faults))
 
 
 def _is_binary(data: memoryview) -> bool:

@@ -8,7 +8,7 @@ from pruxel import __version__
 from pruxel.core.base.arrays import FloatArray, IndexArray
 from pruxel.core.base.context import Context
 from pruxel.core.formats.registry import OutFile
-from pruxel.core.formats.solids import SolidOptions, joined, plain_bytes, solids
+from pruxel.core.formats.solids import SolidOptions, frame_words, joined, plain_bytes, solids
 from pruxel.core.formats.textures import link_name
 from pruxel.core.scene.model import Scene
 
@@ -20,7 +20,7 @@ def write(scene: Scene, stem: str, options: SolidOptions, context: Context) -> l
     """One file; the head says program and unit, which the format itself has no place for."""
     positions, indices = joined([p for _, mesh in solids(scene, options) for p in mesh.primitives])
     context.progress(0.5, stem)
-    head = f"Pruxel {__version__}, unit {options.unit}, {options.up.upper()} up".encode().ljust(HEAD_BYTES, b" ")
+    head = f"Pruxel {__version__}, {frame_words(options)}".encode().ljust(HEAD_BYTES, b" ")
     rows = rows_of(positions, indices)
     return [OutFile(f"{link_name(stem)}.stl", (head, np.uint32(len(rows)).tobytes(), plain_bytes(rows)))]
 
