@@ -13,7 +13,7 @@ from pathlib import Path
 import numpy as np
 import trimesh
 
-from bench import fuzzing, layouts, scale, spine, unknown, unpacking
+from bench import exchange, fuzzing, layouts, scale, spine, unknown, unpacking
 from bench.scenes import waves
 from bench.timing import best, line
 from pruxel.core.base.context import Context
@@ -21,6 +21,7 @@ from pruxel.core.binary.elements import decode_floats, element
 from pruxel.core.deliver.package import write_files
 from pruxel.core.formats import gltf, obj
 from pruxel.core.formats.registry import Options, OutFile
+from pruxel.core.formats.solids import MetreOptions
 from pruxel.core.scene.model import Scene
 
 CONTEXT = Context()
@@ -70,7 +71,8 @@ def formats(folder: Path) -> None:
         return place
 
     def ours(write: object, name: str) -> list[OutFile]:
-        files = write(scene, name, Options(), CONTEXT)  # type: ignore[operator]
+        options = MetreOptions() if write is obj.write else Options()
+        files = write(scene, name, options, CONTEXT)  # type: ignore[operator]
         write_files(fresh(), files, CONTEXT)
         return files  # type: ignore[no-any-return]
 
@@ -155,10 +157,11 @@ def _measure_memory(kind: str, folder: Path) -> None:
     scene = waves()
     p = scene.meshes[0].primitives[0]
     size = sum(a.nbytes for a in (p.positions, p.indices, p.normals, p.uvs[0]) if a is not None)
-    write = gltf.write_glb if kind == "glb" else obj.write
-    write(waves(3), "warm", Options(), CONTEXT)
+    spec = gltf.GLB if kind == "glb" else obj.OBJ
+    assert spec.write is not None
+    spec.write(waves(3), "warm", spec.options(), CONTEXT)
     tracemalloc.start()
-    write_files(folder, write(scene, "memory", Options(), CONTEXT), CONTEXT)
+    write_files(folder, spec.write(scene, "memory", spec.options(), CONTEXT), CONTEXT)
     print(size, tracemalloc.get_traced_memory()[1])
 
 
@@ -169,6 +172,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         vertices()
         formats(Path(folder))
+        exchange.run(Path(folder))
         memory(Path(folder))
     layouts.run()
     unknown.run()

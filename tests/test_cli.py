@@ -103,10 +103,16 @@ def test_formats_say_what_they_are(game: Path, tmp_path: Path) -> None:
 def test_the_page_of_formats_is_what_the_code_says_and_its_command_runs(game: Path, tmp_path: Path) -> None:
     text = (ROOT / "docs/formats.md").read_text()
     assert with_table(text) == text
-    [line] = re.findall(r"^pruxel (convert .*)$", text, re.MULTILINE)
-    words = [word.replace("/tmp/s", str(game)).replace("/tmp/o", str(tmp_path / "o")) for word in line.split()]
-    run = pruxel(*words)
-    assert run.returncode == 0, run.stderr
+    lines = re.findall(r"^pruxel ((?:convert|prove) .*)$", text, re.MULTILINE)
+    assert len(lines) == 3
+    for line in lines:
+        told = (
+            line.replace("/tmp/s", str(game))
+            .replace("/tmp/o", str(tmp_path / "o"))
+            .replace("/tmp/e", str(tmp_path / "e"))
+        )
+        run = pruxel(*told.split())
+        assert run.returncode == 0, run.stdout + run.stderr
     assert (tmp_path / "o" / "fbx" / "act_0107.fbx").stat().st_size > 100_000
 
 
@@ -204,3 +210,53 @@ def test_a_damaged_delivery_exits_with_its_code_and_says_which_check(
     wanted = (GLB_DAMAGES if form == "glb" else OBJ_DAMAGES)[name][1]
     said = run.output
     assert any(what in said for what in wanted), said
+
+
+def test_a_purpose_starts_what_the_command_goes_on_with(game: Path, tmp_path: Path) -> None:
+    run = pruxel(
+        "convert", game, "--entry", CRAB, "--purpose", "engine", "--textures", "png", "--per", "material",
+        "--option", "fbx.up=z", "--out", tmp_path / "o", "--json",
+    )  # fmt: skip
+    assert run.returncode == 0, run.stderr
+    report = json.loads(run.stdout)
+    assert report["outcome"] == "proven"
+    mains = [made["main"] for made in report["formats"]]
+    assert all(main.endswith(".fbx") for main in mains)
+    assert len(mains) == len(set(mains)) > 1
+    endings = {Path(file["path"]).suffix for made in report["formats"] for file in made["files"]}
+    assert endings == {".fbx", ".png"}
+    for words, told in (
+        ([], "--purpose"),
+        (["--purpose", "fly"], "archive"),
+        (["--purpose", "print", "--per", "whim"], "per whim"),
+    ):
+        run = pruxel("convert", game, "--entry", CRAB, *words, "--out", tmp_path / "p")
+        assert run.returncode != 0
+        assert told in run.stderr
+        assert "Traceback" not in run.stderr
+
+
+def test_files_of_any_formats_are_proven_against_each_other(game: Path, tmp_path: Path) -> None:
+    out = tmp_path / "o"
+    run = pruxel("convert", game, "--entry", CRAB, "--to", "glb", "--to", "fbx", "--to", "stl", "--out", out, "--json")
+    assert run.returncode == 0, run.stderr
+    glb, fbx, stl = (next(out.glob(f"{ending}/*.{ending}")) for ending in ("glb", "fbx", "stl"))
+    for one, other in ((fbx, glb), (glb, fbx), (stl, glb)):
+        run = pruxel("prove", one, "--against", other, "--json")
+        assert run.returncode == 0, run.stdout + run.stderr
+        [proof] = json.loads(run.stdout)
+        assert proof["outcome"] == "proven"
+        assert {"triangles", "where triangles stand", "sides that show"} <= {c["what"] for c in proof["checks"]}
+    alone = pruxel("prove", glb, "--json")
+    assert alone.returncode == 0, alone.stdout + alone.stderr
+    assert {proof["reader"] for proof in json.loads(alone.stdout)} == {"three.js", "glTF validator"}
+    other = tmp_path / "other.obj"
+    other.write_text("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
+    run = pruxel("prove", other, "--against", glb)
+    assert run.returncode != 0
+    assert "differs triangles" in run.stdout
+    nothing = tmp_path / "a.txt"
+    nothing.write_text("words")
+    run = pruxel("prove", nothing)
+    assert run.returncode != 0
+    assert "no format that is read" in run.stderr

@@ -115,7 +115,7 @@ def walk(page: Page) -> None:
     page.click(page.test("deliver"))
     page.see(page.test("download"))
     page.click(page.test("options-fbx"))
-    page.driver.execute_script("document.querySelector('aside').scrollTop = 300")
+    page.driver.execute_script("document.querySelector('[data-test=form]').scrollTop = 0")
     shot(page, "deliver")
     page.click("nav button", "Browse")
     page.click(page.test("to-catalogue"))

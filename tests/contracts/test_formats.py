@@ -234,7 +234,7 @@ def changed_glb(change: dict[str, object]) -> bytes:
         ({"bufferViews.0.byteLength": 10**9}, ErrorCode.TRUNCATED),
         ({"meshes.0.primitives.0.indices": 77}, ErrorCode.MALFORMED),
         ({"accessors.0.componentType": 1}, ErrorCode.MALFORMED),
-        ({"extensionsRequired": ["KHR_draco_mesh_compression"]}, ErrorCode.UNKNOWN_FORMAT),
+        ({"extensionsRequired": ["KHR_of_tomorrow"]}, ErrorCode.UNKNOWN_FORMAT),
         ({"buffers.0.uri": "elsewhere.bin"}, ErrorCode.REFERENCE),
     ],
 )

@@ -169,7 +169,12 @@ def texts() -> list[dict[str, bytes]]:
     made = []
     for scene in (everything(), two_boxes()):
         fit = make_ready(scene, CONTEXT).scene
-        made.append({f.path: b"".join(bytes(p) for p in f.pieces) for f in write(fit, "thing", Options(), CONTEXT)})
+        made.append(
+            {
+                f.path: b"".join(bytes(p) for p in f.pieces)
+                for f in write(fit, "thing", FORMATS.get("obj").options(), CONTEXT)
+            }
+        )
     return made
 
 

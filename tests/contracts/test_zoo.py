@@ -13,7 +13,7 @@ import pytest
 
 import pruxel.core.findings  # noqa: F401 - registers all rules
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import InputError
+from pruxel.core.base.errors import InputError, UsageError
 from pruxel.core.deliver.deliver import Report, deliver
 from pruxel.core.deliver.proof import Outcome
 from pruxel.core.findings.registry import find
@@ -135,6 +135,10 @@ def test_its_findings_name_parts_it_has(path: Path) -> None:
 def test_it_is_delivered_and_proven(path: Path, tmp_path: Path) -> None:
     found = opened(path)
     if isinstance(found, InputError):
+        return
+    if not any(mesh.primitives or mesh.strokes for _, _, mesh in standing(found.scene)) and not found.scene.skins:
+        with pytest.raises(UsageError, match="nothing to write"):
+            deliver(found.scene, "thing", ["glb"], tmp_path, CONTEXT)
         return
     solid = ("3mf", "ply", "stl")[READABLE.index(path) % 3]
     report = deliver(found.scene, "thing", ["fbx", "glb", "obj", solid], tmp_path, CONTEXT)

@@ -179,6 +179,17 @@ DAMAGES: dict[str, tuple[Damage, set[str]]] = {
     "a colour changed": (lambda d: scaled(geometry(d, "LayerElementColor", "Colors")[:3], 0.5), {"vertex colours"}),
     "pictures exchanged": (swap_links, {"pictures"}),
     "unit x100": (lambda d: d.setting("UnitScaleFactor", 100.0), {"unit of length"}),
+    "a lamp dimmed": (lambda d: d.setting("Intensity", 10.0), {"cameras and lights"}),
+    "a camera that looks wider": (
+        lambda d: (d.setting("FieldOfView", 80.0), d.setting("FocalLength", 20.0)),
+        {"cameras and lights"},
+    ),
+    "a lamp turned": (
+        lambda d: d.named("Model", "lamp").children[1].children[3].__setattr__(
+            "properties", ["Lcl Rotation", "Lcl Rotation", "", "A", 10.0, 0.0, 0.0]
+        ),
+        {"where nodes stand"},
+    ),
     "Z for Y": (lambda d: d.setting("UpAxis", 2), {"axis that points up"}),
     "a part stretched": (lambda d: scaled(geometry(d, "Vertices"), 1.01), {"positions", VERTICES}),
     "a part inside out": (turn_over, {"which side of triangles shows"}),

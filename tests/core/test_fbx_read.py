@@ -27,7 +27,8 @@ from pruxel.core.geometry.skinning import value_at
 from pruxel.core.scene.digest import digest
 from pruxel.core.scene.measure import measure
 from pruxel.core.scene.model import ClipChannel, Scene
-from pruxel.core.scene.pose import standing
+from pruxel.core.scene.pose import posed, standing
+from pruxel.core.scene.walk import in_order, world_from_local
 from tests.scenes import animated, everything, two_boxes
 
 CONTEXT = Context()
@@ -315,3 +316,34 @@ def test_changed_bytes_are_used_or_refused(seed: int) -> None:
         assert error.fault.file == "thing.fbx"
     else:
         measure(scene)
+
+
+@pytest.mark.parametrize("up", ["y", "z"])
+@pytest.mark.parametrize("unit", ["cm", "m"])
+def test_cameras_and_lights_look_where_they_looked(up: str, unit: str) -> None:
+    """On nodes of their own, on nodes that hold more, on nodes that move; what they say of themselves too."""
+    scene = everything()
+    moved = replace(scene.nodes[2], light=0)  # the hip, which a clip turns
+    both = replace(scene.nodes[5], light=0)
+    scene = replace(scene, nodes=(*scene.nodes[:2], moved, *scene.nodes[3:5], both, *scene.nodes[6:]))
+    found = opened(binary(scene, up=up, unit=unit))
+
+    def looks(one: Scene, key: str, seconds: float) -> list[list[float]]:
+        shown = one if seconds < 0 else posed(one, one.clips[0], seconds)
+        world = world_from_local(shown)
+        rows = [world[k] for k in in_order(shown) if getattr(shown.nodes[k], key) is not None]
+        return sorted(
+            [*(w[:3, 2] / np.linalg.norm(w[:3, 2])).round(5).tolist(), *w[:3, 3].round(4).tolist()] for w in rows
+        )
+
+    for key in ("camera", "light"):
+        for seconds in (-1.0, 0.0, 0.4, 0.9):
+            np.testing.assert_allclose(looks(found, key, seconds), looks(scene, key, seconds), atol=3e-3)
+    [eye] = found.cameras
+    assert (eye.yfov_rad, eye.near) == (pytest.approx(0.8), pytest.approx(0.1))
+    for lamp in found.lights:
+        assert (lamp.kind, lamp.intensity, lamp.range) == ("spot", pytest.approx(40.0), pytest.approx(12.0))
+        assert lamp.color == pytest.approx((1.0, 0.9, 0.8))
+        assert lamp.outer_cone_rad == pytest.approx(np.pi / 4)
+    alone = next(n for n in found.nodes if n.name == "lamp")
+    assert alone.light is not None, "a node that holds nothing else keeps its light"

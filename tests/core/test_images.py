@@ -2,17 +2,28 @@
 
 import io
 import struct
+import zlib
+from pathlib import Path
 
+import etcpak
 import imagecodecs
 import numpy as np
+import OpenEXR
 import pytest
+import texture2ddecoder
+import zstandard
 from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image as Pillow
 
 from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.base.limits import Limits
+from pruxel.core.images import dds as dds_in
 from pruxel.core.images import png
 from pruxel.core.images.decode import decode_image, image_info
+from pruxel.core.images.encode import Encoding, encode, mips, within
+from pruxel.core.images.encode import dds as dds_of
+from pruxel.core.images.ktx import MAGIC_1, MAGIC_2
 from pruxel.core.scene.images import ChannelMix, ChannelPick, EncodedImage, Image
 from pruxel.core.scene.render_images import texels
 from pruxel.sample.blocks import dds
@@ -69,13 +80,24 @@ def test_damaged_textures_end_in_input_errors(noise: bytes, cut: int) -> None:
             assert error.fault.file == "x.dds"
 
 
+def test_bc6_shows_as_pillow_shows_it() -> None:
+    body = np.random.default_rng(5).integers(0, 256, 16 * 8, np.uint8).tobytes()
+    data = bytearray(dds(picture(16, 8), "BC7")[:148]) + body
+    struct.pack_into("<I", data, 128, 95)
+    struct.pack_into("<I", data, 28, 1)
+    found = decode_image(bytes(data), "sky.dds").rgba[..., :3].astype(int)
+    with Pillow.open(io.BytesIO(bytes(data))) as other:
+        twin = np.asarray(other.convert("RGB")).astype(int)
+    assert np.abs(found - twin).max() <= 1
+
+
 def test_unknown_encoding_is_named() -> None:
     data = bytearray(dds(picture(8, 8), "BC7"))
-    struct.pack_into("<I", data, 128, 95)
+    struct.pack_into("<I", data, 128, 2)
     with pytest.raises(InputError) as caught:
         image_info(bytes(data), "hdr.dds")
     assert caught.value.fault.code is ErrorCode.UNKNOWN_FORMAT
-    assert caught.value.fault.found == "DXGI format 95"
+    assert caught.value.fault.found == "DXGI format 2"
 
 
 @pytest.mark.parametrize("channels", [1, 2, 3, 4])
@@ -101,3 +123,126 @@ def test_channel_mixes_pick_invert_and_fit() -> None:
     np.testing.assert_array_equal(out[..., 1], 255 - base[..., 0])
     assert set(out[..., 2].ravel()) == {128}
     assert set(out[..., 3].ravel()) == {40}
+
+
+@pytest.mark.parametrize(
+    ("encoding", "worst"), [("png", 0), ("tga", 0), ("webp", 0), ("jpeg", 6), ("dds", 9), ("dds-bc7", 5)]
+)
+@pytest.mark.parametrize("veiled", [False, True])
+def test_what_is_written_shows_the_same_elsewhere(encoding: Encoding, worst: float, veiled: bool) -> None:
+    """Read by Pillow, which shares nothing with what wrote it; sizes that are no multiple of a block too."""
+    for size in ((32, 48), (7, 13), (1, 1)):
+        image = picture(*size)
+        image[..., 3] = image[..., 3] if veiled else 255
+        media, data = encode(image, encoding)
+        assert media == ("image/png" if encoding == "jpeg" and veiled else media)
+        with Pillow.open(io.BytesIO(data)) as other:
+            twin = np.asarray(other.convert("RGBA")).astype(int)
+        assert twin.shape == image.shape
+        assert np.abs(twin - image).mean() <= worst
+        ours = decode_image(data, f"t.{'tga' if encoding == 'tga' else 'bin'}").rgba.astype(int)
+        assert np.abs(ours - twin).max() <= 1
+
+
+@pytest.mark.parametrize("blocks", ["BC1", "BC3", "BC4", "BC5", "BC7"])
+def test_dds_holds_every_mip_down_to_one_texel(blocks: str) -> None:
+    image = picture(24, 40) // 4 + 90
+    image[..., 3] = 255 if blocks == "BC1" else image[..., 3]
+    data = dds_of(image, blocks)
+    found = image_info(data, "t.dds")
+    assert (found.width, found.height, found.encoding, found.mips) == (40, 24, blocks, 6)
+    channels = {"BC1": 3, "BC4": 1, "BC5": 2}.get(blocks, 4)
+    for level, wanted in enumerate(mips(image)):
+        shown = dds_in.decode(memoryview(data), "t.dds", Limits(), level).rgba
+        assert shown.shape == wanted.shape
+        assert np.abs(shown[..., :channels].astype(int) - wanted[..., :channels]).mean() < 12
+    with pytest.raises(InputError):
+        dds_in.decode(memoryview(data), "t.dds", Limits(), 6)
+
+
+def test_pictures_are_made_smaller_in_proportion_and_each_channel_alone() -> None:
+    """What alpha hides is not lost: in games alpha is often shine, not a veil."""
+    image = np.zeros((64, 32, 4), np.uint8)
+    image[..., 0] = 200
+    small = within(image, 16)
+    assert small.shape == (16, 8, 4)
+    assert set(small[..., 0].ravel()) == {200}
+    assert within(image, 64) is image
+
+
+def ktx_1(internal: int, width: int, height: int, body: bytes, order: str = "<", form: int = 0) -> bytes:
+    kind = 0x1401 if form else 0
+    head = struct.pack(f"{order}13I", 0x04030201, kind, 1, form, internal, 0, width, height, 0, 0, 1, 1, 8)
+    return MAGIC_1 + head + b"any kind" + struct.pack(f"{order}I", len(body)) + body
+
+
+def ktx_2(number: int, width: int, height: int, body: bytes, packing: int = 0) -> bytes:
+    packed = {2: zstandard.ZstdCompressor().compress, 3: zlib.compress}.get(packing, bytes)(body)
+    head = struct.pack("<9I", number, 1, width, height, 0, 0, 1, 1, packing) + bytes(32)
+    return MAGIC_2 + head + struct.pack("<3Q", 104, len(packed), len(body)) + packed
+
+
+PACKED = {
+    "BC1": (0x83F0, 131, etcpak.compress_bc1),
+    "BC3": (0x83F3, 137, etcpak.compress_bc3),
+    "ETC1": (0x8D64, None, etcpak.compress_etc1_rgb),
+    "ETC2": (0x9274, 147, etcpak.compress_etc2_rgb),
+    "ETC2A8": (0x9278, 151, etcpak.compress_etc2_rgba),
+}
+
+
+@pytest.mark.parametrize("name", PACKED)
+@pytest.mark.parametrize("packing", [0, 2, 3])
+def test_ktx_of_both_kinds_shows_what_was_packed(name: str, packing: int) -> None:
+    first, second, pack = PACKED[name]
+    image = picture(24, 32)
+    image[..., 3] = image[..., 3] if name in {"BC3", "ETC2A8"} else 255
+    body = pack(image.tobytes(), 32, 24)
+    files = [ktx_1(first, 32, 24, body), ktx_1(first, 32, 24, body, ">")]
+    files += [] if second is None else [ktx_2(second, 32, 24, body, packing)]
+    for data in files:
+        found = decode_image(data, "a.thing")
+        assert image_info(data, "a.thing").encoding == name
+        assert np.abs(found.rgba.astype(int) - image).mean() < 14
+        for cut in (11, 40, 70, len(data) - 1):
+            with pytest.raises(InputError):
+                decode_image(data[:cut], "a.ktx")
+
+
+def test_ktx_of_plain_channels_and_of_astc() -> None:
+    image = picture(5, 3)
+    rows = np.zeros((5, 12), np.uint8)
+    rows[:, :9] = image[..., :3].reshape(5, 9)
+    for data, channels in (
+        (ktx_1(0x8051, 3, 5, rows.tobytes(), form=0x1907), 3),
+        (ktx_2(23, 3, 5, image[..., :3].tobytes(), 2), 3),
+        (ktx_2(37, 3, 5, image.tobytes()), 4),
+        (ktx_2(44, 3, 5, image[..., [2, 1, 0, 3]].tobytes()), 4),
+    ):
+        np.testing.assert_array_equal(decode_image(data, "a.ktx").rgba[..., :channels], image[..., :channels])
+    # A block of one colour (ASTC specification, "void-extent"): 16 bits a channel.
+    block = struct.pack("<Q4H", 0xFFFFFFFFFFFFFDFC, 0xFFFF, 0x8000, 0, 0xFFFF)
+    assert decode_image(ktx_2(157, 4, 4, block), "a").rgba[0, 0].tolist() == [255, 128, 0, 255]
+    assert texture2ddecoder.decode_astc(block, 4, 4, 4, 4)[:4] == bytes([0, 128, 255, 255])
+    with pytest.raises(InputError, match="Basis"):
+        decode_image(ktx_2(0, 4, 4, block, 1), "a")
+
+
+def test_pictures_of_light_are_shown_as_a_display_would(tmp_path: Path) -> None:
+    linear = np.zeros((6, 5, 3), np.float32)
+    linear[..., 0], linear[..., 1], linear[..., 2] = 1.0, 0.2140411, 1.6
+    hdr = imagecodecs.rgbe_encode(linear)
+    head = b"#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y 6 +X 5\n"
+    hdr = hdr if hdr.startswith(b"#?") else head + hdr
+    file = tmp_path / "a.exr"
+    with OpenEXR.File({"type": OpenEXR.scanlineimage}, {"RGB": linear}) as made:
+        made.write(str(file))
+    for data, kind in ((hdr, "HDR"), (file.read_bytes(), "EXR")):
+        found = decode_image(data, "sky.any")
+        assert (found.info.encoding, found.rgba.shape) == (kind, (6, 5, 4))
+        assert np.abs(found.rgba[0, 0].astype(int) - [255, 127, 255, 255]).max() <= 3
+        for cut in range(4, len(data) - 1, 40):
+            try:
+                decode_image(data[:cut], "sky.any")
+            except InputError as error:
+                assert error.fault.file == "sky.any"

@@ -19,6 +19,8 @@ from pruxel.core.deliver.proof import Outcome, Tolerances, judge
 from pruxel.core.deliver.proof.prove import prove
 from pruxel.core.formats.ready import make_ready
 from pruxel.core.formats.registry import FORMATS, Options
+from pruxel.core.formats.solids import MetreOptions
+from pruxel.core.images import png
 from pruxel.core.scene.materials import Material, TextureRef
 from pruxel.core.scene.model import Scene
 from tests.glb import Glb
@@ -91,6 +93,15 @@ def morph_gone(glb: Glb) -> None:
     scaled(glb.array(target["POSITION"]), 0.5)
 
 
+def repainted(glb: Glb) -> None:
+    """A picture of the same size that shows something else."""
+    view = glb.document["bufferViews"][glb.document["images"][0]["bufferView"]]
+    other = png.encode(np.full((8, 16, 4), 60, np.uint8))
+    assert len(other) <= view["byteLength"]
+    glb.binary[view["byteOffset"] : view["byteOffset"] + len(other)] = other
+    view["byteLength"] = len(other)
+
+
 GLB_DAMAGES: dict[str, tuple[Damage, set[str]]] = {
     "weights swapped": (lambda g: swap(g.attribute(0, 0, "WEIGHTS_0"), 0, 1), {"weights", VERTICES}),
     "joints of vertices swapped": (lambda g: swap(g.attribute(0, 0, "JOINTS_0"), 0, 1), {"joints", VERTICES}),
@@ -120,6 +131,7 @@ GLB_DAMAGES: dict[str, tuple[Damage, set[str]]] = {
     "material on the wrong triangles": (other_material, {"materials on the same triangles"}),
     "a hole": (hole, {"triangles"}),
     "texture exchanged": (other_texture, {"textures"}),
+    "a picture repainted": (repainted, {"pictures"}),
     "texture in another slot": (other_slot, {"textures"}),
     "materials exchanged": (lambda g: swap_items(g.document["materials"], 0, 1), {"materials", "textures"}),
     "a factor changed": (
@@ -196,7 +208,7 @@ def obj_folder(ready: Scene, tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("obj")
     write = FORMATS.get("obj").write
     assert write is not None
-    write_files(folder, write(ready, "thing", Options(), CONTEXT), CONTEXT)
+    write_files(folder, write(ready, "thing", MetreOptions(), CONTEXT), CONTEXT)
     return folder
 
 

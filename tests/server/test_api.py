@@ -8,9 +8,11 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 import trimesh
 from fastapi.testclient import TestClient
+from PIL import Image as Pillow
 
 from pruxel.server.settings import settings
 from tests.server.asking import ended, new_project, view
@@ -110,6 +112,63 @@ def test_options_of_formats_are_offered_kept_and_used(
     assert not any(name.startswith("fbx/textures") for name in names)
 
 
+def test_a_delivery_follows_its_plan_and_shows_what_it_wrote(
+    client: TestClient, project: str, crab: str, wait_for: Wait
+) -> None:
+    wanted = {
+        "name": "crab in pieces",
+        "formats": ["glb"],
+        "plan": {"files": "per material", "textures": "jpeg", "largest_side": 64},
+        "below": "props/../crabs",
+    }
+    made = client.post(f"/api/workpieces/{crab}/deliveries", json=wanted).json()
+    assert made["plan"] == wanted["plan"]
+    assert made["below"] == "props/crabs"
+    assert wait_for(ended(client, project, made["job"]))["status"] == "done"
+    [delivery] = [d for d in client.get(f"/api/projects/{project}/deliveries").json() if d["id"] == made["id"]]
+    assert delivery["report"]["outcome"] == "proven"
+    home = settings().deliveries / "props/crabs"
+    assert Path(delivery["folder"]).parent == home
+    mains = [f["main"] for f in delivery["report"]["formats"]]
+    assert len(mains) > 1
+    assert delivery["size"] > delivery["archive_size"] > 0
+    address = f"/api/deliveries/{made['id']}"
+    for number in range(len(mains) + 1):
+        with Pillow.open(io.BytesIO(client.get(f"{address}/pictures/{number}").content)) as shown:
+            assert np.asarray(shown.convert("RGBA"))[..., 3].any()
+    assert client.get(f"{address}/pictures/99").status_code == 404
+    assert client.get(f"{address}/report").json()["outcome"] == "proven"
+    freed = client.delete(f"{address}/files").json()
+    assert (freed["size"], freed["archive_size"], freed["folder"]) == (0, 0, None)
+    assert freed["report"]["outcome"] == "proven"
+    assert not list(home.iterdir())
+    for gone in ("zip", "report", "pictures/0"):
+        assert client.get(f"{address}/{gone}").status_code == 404
+
+
+def test_purposes_are_kept_changed_and_forgotten(client: TestClient) -> None:
+    offered = client.get("/api/purposes").json()
+    assert {"edit", "render", "engine", "paint", "print", "archive"} <= {one["name"] for one in offered["ours"]}
+    assert "largest_side" in offered["plan"]["properties"]
+    own = {"name": "my-engine", "title": "My engine", "formats": ["fbx"], "options": {"fbx": {"up": "z"}},
+           "plan": {"textures": "tga"}}  # fmt: skip
+    assert client.put("/api/purposes/my-engine", json=own).status_code == 200
+    assert client.put("/api/purposes/my-engine", json=own | {"title": "Mine"}).status_code == 200
+    [kept] = client.get("/api/purposes").json()["kept"]
+    assert (kept["title"], kept["plan"]["textures"]) == ("Mine", "tga")
+    for name, body in (
+        ("edit", own | {"name": "edit"}),
+        ("other", own),
+        ("my-engine", own | {"plan": {"textures": "gold"}}),
+        ("my-engine", own | {"options": {"fbx": {"up": "w"}}}),
+        ("my-engine", own | {"formats": ["wav"]}),
+    ):
+        assert client.put(f"/api/purposes/{name}", json=body).status_code == 422
+    assert client.delete("/api/purposes/my-engine").status_code == 204
+    assert client.delete("/api/purposes/my-engine").status_code == 404
+    assert client.get("/api/purposes").json()["kept"] == []
+
+
 def test_undo_and_redo(client: TestClient, crab: str) -> None:
     use = {"step": "set_units", "params": {"factor": 2.0}, "on": True}
     before = client.get(f"/api/workpieces/{crab}").json()["steps"]
@@ -143,6 +202,13 @@ def test_undo_and_redo(client: TestClient, crab: str) -> None:
             {"name": "x", "formats": ["stl"], "options": {"stl": {"deep": 1}}},
             422,
             "unit",
+        ),
+        (
+            "POST",
+            "/workpieces/{w}/deliveries",
+            {"name": "x", "formats": ["stl"], "plan": {"files": "many"}},
+            422,
+            "per part",
         ),
         ("GET", "/blobs/..%2f..%2fetc%2fpasswd", None, 404, ""),
         ("GET", "/blobs/0123456789abcdef0123", None, 404, "no such blob"),

@@ -7,15 +7,17 @@ import {
   SkinnedMesh,
   Texture,
   type BufferGeometry,
+  type Light,
   type Material,
   type Mesh,
   type MeshPhongMaterial,
   type Object3D,
+  type PerspectiveCamera,
 } from 'three'
 import { FBXLoader } from 'three/examples/jsm/loaders/FBXLoader.js'
 import { geometryOf } from './attributes'
 import { movesOf } from './moves'
-import { nothingRead, type Arrays, type ReadBack } from './readback'
+import { nothingRead, type Arrays, type ReadBack, type View } from './readback'
 
 const MAPS = ['map', 'normalMap', 'emissiveMap', 'alphaMap'] as const
 
@@ -60,6 +62,7 @@ export function readFbx(data: Buffer, arrays: Arrays, mostPosed: number): ReadBa
     parent: placeOf(object.parent),
     world: object.matrixWorld.toArray(),
     shown: true,
+    view: viewOf(object),
   }))
   const materials: Material[] = []
   const geometries = new Map<BufferGeometry, number>()
@@ -103,6 +106,16 @@ export function readFbx(data: Buffer, arrays: Arrays, mostPosed: number): ReadBa
   })
   movesOf(root, root.animations, drawn, arrays, mostPosed, out)
   return out
+}
+
+function viewOf(object: Object3D): View | undefined {
+  if ('isPerspectiveCamera' in object) return { kind: 'perspective', values: [(object as PerspectiveCamera).fov] }
+  if ('isOrthographicCamera' in object) return { kind: 'orthographic', values: [] }
+  if (!('isLight' in object)) return undefined
+  const light = object as Light
+  // The loader takes the file's numbers for shown colours.
+  const kind = 'isSpotLight' in object ? 'spot' : 'isDirectionalLight' in object ? 'directional' : 'point'
+  return { kind, values: [light.intensity, ...light.color.clone().convertLinearToSRGB().toArray()] }
 }
 
 interface Placement {

@@ -21,7 +21,7 @@ type Drawn = Mesh | Points | Line
 interface Json {
   nodes?: { name?: string; children?: number[] }[]
   materials?: { name?: string }[]
-  textures?: { source?: number }[]
+  textures?: { source?: number; extensions?: { EXT_texture_webp?: { source?: number } } }[]
   images?: { uri?: string; bufferView?: number }[]
   buffers?: { uri?: string }[]
 }
@@ -37,10 +37,12 @@ function offline(parser: GLTFParser, beside: (name: string) => Buffer): GLTFLoad
     return Promise.resolve(data.buffer.slice(data.byteOffset, data.byteOffset + data.byteLength) as ArrayBuffer)
   }
   return {
-    name: 'offline',
+    // In the place of the loader's own for such textures, which would want to decode them.
+    name: 'EXT_texture_webp',
     loadTexture: (index: number) => {
       const texture = new Texture()
-      texture.userData.image = json.textures?.[index]?.source ?? -1
+      const listed = json.textures?.[index]
+      texture.userData.image = listed?.extensions?.EXT_texture_webp?.source ?? listed?.source ?? -1
       texture.flipY = false
       return Promise.resolve(texture)
     },
@@ -61,7 +63,27 @@ export async function readGltf(
   loader.register((parser) => offline(parser, beside))
   const bytes = data.buffer.slice(data.byteOffset, data.byteOffset + data.byteLength) as ArrayBuffer
   const gltf = await loader.parseAsync(bytes, '')
-  return new Walk(gltf, arrays, mostPosed).result()
+  const found = new Walk(gltf, arrays, mostPosed).result()
+  found.images = await pictures(gltf.parser, beside, arrays)
+  return found
+}
+
+async function pictures(
+  parser: GLTFParser,
+  beside: (name: string) => Buffer,
+  arrays: Arrays,
+): Promise<ReadBack['images']> {
+  const found: ReadBack['images'] = []
+  for (const image of (parser.json as Json).images ?? []) {
+    const data =
+      image.bufferView !== undefined
+        ? new Uint8Array((await parser.getDependency('bufferView', image.bufferView)) as ArrayBuffer)
+        : image.uri?.startsWith('data:')
+          ? new Uint8Array(Buffer.from(image.uri.slice(image.uri.indexOf(',') + 1), 'base64'))
+          : new Uint8Array(beside(image.uri ?? ''))
+    found.push(arrays.add(data, 1))
+  }
+  return found
 }
 
 class Walk {

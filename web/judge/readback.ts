@@ -3,7 +3,7 @@ export interface ArrayRef {
   offset: number
   count: number
   width: number
-  type: 'f4' | 'u4'
+  type: 'f4' | 'u4' | 'u1'
 }
 
 export interface Geometry {
@@ -26,13 +26,21 @@ export interface Part {
   skin: { joints: number[]; inverseBind: number[][] } | null
 }
 
+// What a node sees or sheds: degrees from bottom to top, or how strongly it shines, and its colour.
+export interface View {
+  kind: string
+  values: number[]
+}
+
 export interface ReadBack {
   reader: string
-  nodes: { name: string; parent: number; world: number[]; shown: boolean }[]
+  nodes: { name: string; parent: number; world: number[]; shown: boolean; view?: View }[]
   geometries: Geometry[]
   parts: Part[]
   materials: { name: string; values: Record<string, number[]>; textures: Record<string, string> }[]
   clips: { name: string; seconds: number }[]
+  // The bytes of every picture that lies in the file or is linked, where a format lists its pictures.
+  images: ArrayRef[]
   // Centimetres in the file's unit of length, where it says so.
   unit?: number
   // The axis that the file says points up.
@@ -50,17 +58,20 @@ export const nothingRead = (): ReadBack => ({
   materials: [],
   clips: [],
   poses: [],
+  images: [],
 })
 
 export class Arrays {
-  private readonly pieces: (Float32Array | Uint32Array)[] = []
+  private readonly pieces: (Float32Array | Uint32Array | Uint8Array)[] = []
   private length = 0
 
-  add(values: Float32Array | Uint32Array, width: number): ArrayRef {
-    const type = values instanceof Float32Array ? 'f4' : 'u4'
+  add(values: Float32Array | Uint32Array | Uint8Array, width: number): ArrayRef {
+    const type = values instanceof Float32Array ? 'f4' : values instanceof Uint32Array ? 'u4' : 'u1'
     const ref: ArrayRef = { offset: this.length, count: values.length / width, width, type }
+    const padding = (4 - (values.byteLength % 4)) % 4
     this.pieces.push(values)
-    this.length += values.byteLength
+    if (padding) this.pieces.push(new Uint8Array(padding))
+    this.length += values.byteLength + padding
     return ref
   }
 

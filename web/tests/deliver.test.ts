@@ -116,11 +116,11 @@ describe('a delivery', () => {
     await jobs()
     const wrapper = card({ report: report('failed', [check('a'), check('b', false), check('c', true, true)]) })
     const words = wrapper.findAll('tbody tr td:last-child')
-    expect(words.map((w) => w.text())).toEqual(['holds', 'differs', 'warns'])
+    expect(words.map((w) => w.text())).toEqual(['differs', 'warns', 'holds'])
     expect(words.map((w) => w.classes().find((c) => c.startsWith('text-') && c !== 'text-right'))).toEqual([
-      'text-sea',
       'text-brick',
       'text-marigold',
+      'text-sea',
     ])
   })
   it('that is being written shows how far, and can be stopped', async () => {

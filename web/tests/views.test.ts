@@ -75,6 +75,7 @@ const held = new Map<string, () => void>()
 const wait = (path: string) => new Promise<void>((done) => held.set(path, done))
 
 type Routes = Parameters<typeof serve>[0]
+const PLAIN = { files: 'one', names: '{name}', only_clips: [], largest_side: null }
 const COMMON: Routes = {
   'GET /api/projects': () => [{ id: 'p', name: 'Reef', language: null, languages: [] }],
   'GET /api/steps': () => [],
@@ -92,6 +93,28 @@ const COMMON: Routes = {
       },
     },
   ],
+  'GET /api/purposes': () => ({
+    plan: {
+      properties: {
+        files: { title: 'Files', description: 'Which', enum: ['one', 'per part'], default: 'one' },
+        names: { title: 'Names', description: 'How', type: 'string', default: '{name}' },
+        only_clips: { title: 'Only these', type: 'array', items: { type: 'string', refers_to: 'clip' }, default: [] },
+        largest_side: { title: 'Largest', anyOf: [{ type: 'integer', minimum: 1 }, { type: 'null' }], default: null },
+      },
+    },
+    ours: [
+      { name: 'edit', title: 'Edit further', about: 'All of it', formats: ['glb', 'obj'], options: {}, plan: PLAIN },
+      {
+        name: 'print',
+        title: 'Print',
+        about: 'As it stands',
+        formats: ['obj'],
+        options: { obj: { up: 'z' } },
+        plan: { ...PLAIN, files: 'per part' },
+      },
+    ],
+    kept: [{ name: 'my-own', title: 'Mine', about: '', formats: ['obj'], options: {}, plan: PLAIN }],
+  }),
   'GET /api/projects/*/workpieces': () => [piece('a'), piece('b')],
   'GET /api/projects/*/deliveries': () => [],
   'GET /api/projects/*/jobs': () => [],
@@ -249,9 +272,12 @@ describe('delivering', () => {
     await wrapper.get('form').trigger('submit')
     await settled()
     expect(sent()).toEqual([
-      ['POST /api/workpieces/a/deliveries', { name: 'piece a', formats: ['glb', 'obj'], options: {} }],
+      [
+        'POST /api/workpieces/a/deliveries',
+        { name: 'piece a', formats: ['glb', 'obj'], options: {}, plan: {}, below: '' },
+      ],
     ])
-    expect(JSON.parse(sessionStorage.getItem('pruxel.formats')!)).toEqual(['glb', 'obj'])
+    expect(JSON.parse(sessionStorage.getItem('pruxel.wanted')!)).toMatchObject({ formats: ['glb', 'obj'] })
   })
   it('sends what was chosen for a format, tells it when folded, and what the format leaves out', async () => {
     const { wrapper } = await at(DeliverView, '/p/deliver/a', {
@@ -273,8 +299,137 @@ describe('delivering', () => {
     expect(wrapper.get('[data-test=options-obj]').text()).toContain('axis up z')
     await wrapper.get('form').trigger('submit')
     await settled()
-    const body = { name: 'piece a', formats: ['obj'], options: { obj: { up: 'z' } } }
+    const body = { name: 'piece a', formats: ['obj'], options: { obj: { up: 'z' } }, plan: {}, below: '' }
     expect(sent()).toEqual([['POST /api/workpieces/a/deliveries', body]])
+  })
+  it('starts from a purpose, tells when it is left, and keeps what was made of it', async () => {
+    const { wrapper } = await at(DeliverView, '/p/deliver/a', {
+      'POST /api/workpieces/*/deliveries': () => ({ id: 'd', name: 'a', formats: ['obj'], created: '', job: null }),
+      'PUT /api/purposes/*': () => ({}),
+      'DELETE /api/purposes/*': () => null,
+    })
+    const pressed = () => wrapper.findAll('[data-test^=purpose-][aria-pressed=true]').map((b) => b.text())
+    const about = () => wrapper.get('[data-test=purpose-about]').text()
+    expect(pressed()).toEqual([])
+    await wrapper.get('[data-test=purpose-print]').trigger('click')
+    expect([pressed(), about()]).toEqual([['Print'], 'As it stands'])
+    expect(wrapper.get('[data-test=plan]').text()).toContain('files per part')
+    await wrapper.get('form').trigger('submit')
+    await settled()
+    const printed = { formats: ['obj'], options: { obj: { up: 'z' } }, plan: { files: 'per part' } }
+    expect(sent()).toEqual([['POST /api/workpieces/a/deliveries', { name: 'piece a', ...printed, below: '' }]])
+    await wrapper.get('[data-test=format-glb]').setValue(true)
+    expect(pressed()).toEqual([])
+    expect(about()).toContain('Keep it under a name')
+    await wrapper.get('[data-test=keep-purpose]').trigger('click')
+    await settled()
+    const box = document.querySelector<HTMLInputElement>('[data-test=new-name]')!
+    box.value = 'For the Shop!'
+    box.dispatchEvent(new Event('input'))
+    await settled()
+    document.querySelector<HTMLButtonElement>('[data-test=name-done]')!.click()
+    await settled()
+    expect(sent().at(-1)).toEqual([
+      'PUT /api/purposes/my-for-the-shop',
+      { name: 'my-for-the-shop', title: 'For the Shop!', about: '', ...printed, formats: ['obj', 'glb'] },
+    ])
+    await wrapper.get('[data-test=purpose-my-own]').trigger('click')
+    await wrapper.get('[data-test=forget-purpose]').trigger('click')
+    await settled()
+    expect(sent().at(-1)![0]).toBe('DELETE /api/purposes/my-own')
+  })
+  it('shows how files will be called, and says only what differs', async () => {
+    const { wrapper } = await at(DeliverView, '/p/deliver/a', {
+      'POST /api/workpieces/*/deliveries': () => ({ id: 'd', name: 'a', formats: ['glb'], created: '', job: null }),
+    })
+    await wrapper.get('[data-test=plan]').trigger('click')
+    await wrapper.get('#plan-names').setValue('{name} {clip}/{number}')
+    expect(wrapper.get('[data-test=example]').text()).toBe('piece_a_clip_1')
+    await wrapper.get('#plan-files').setValue('per part')
+    await wrapper.get('#plan-files').setValue('one')
+    await wrapper.get('#below').setValue('props')
+    await wrapper.get('form').trigger('submit')
+    await settled()
+    expect(sent()[0]![1]).toMatchObject({ plan: { names: '{name} {clip}/{number}' }, below: 'props' })
+    expect((sent()[0]![1] as { plan: object }).plan).not.toHaveProperty('files')
+  })
+  it('asks where one of the same name is there, and offers to write it again with changes', async () => {
+    const before = {
+      id: 'old',
+      name: 'piece a',
+      formats: ['obj'],
+      options: { obj: { up: 'z' } },
+      plan: { files: 'per part' },
+      below: '',
+      workpiece_id: 'a',
+      created: '2026-11-27T10:00:00Z',
+      archive_size: 5,
+      size: 12,
+      folder: '/o',
+      job: null,
+      report: null,
+    }
+    const { wrapper } = await at(DeliverView, '/p/deliver/a', {
+      'GET /api/projects/*/deliveries': () => [before],
+      'POST /api/workpieces/*/deliveries': () => ({ ...before, id: 'new' }),
+      'DELETE /api/deliveries/*': () => null,
+      'DELETE /api/deliveries/*/files': () => ({ ...before, size: 0 }),
+    })
+    await wrapper.get('form').trigger('submit')
+    await settled()
+    expect(sent()).toEqual([])
+    document.querySelector<HTMLButtonElement>('[data-test=in-place]')!.click()
+    await settled()
+    expect(sent().map(([what]) => what)).toEqual(['POST /api/workpieces/a/deliveries', 'DELETE /api/deliveries/old'])
+    await wrapper.get('[data-test=more]').trigger('click')
+    await settled()
+    await wrapper.get('[data-test=again]').trigger('click')
+    await settled()
+    expect(wrapper.get<HTMLInputElement>('[data-test=format-obj]').element.checked).toBe(true)
+    expect(wrapper.get('[data-test=plan]').text()).toContain('files per part')
+    await wrapper.get('[data-test=free-all]').trigger('click')
+    await settled()
+    document.querySelector<HTMLButtonElement>('[data-test=yes]')!.click()
+    await settled()
+    expect(sent().at(-1)![0]).toMatch(/^DELETE .api.deliveries.\w+.files$/)
+  })
+  it('shows a view that was still in the making once there is more of it', async () => {
+    let ready = false
+    const { wrapper } = await at(DeliverView, '/p/deliver/a', {
+      'GET /api/workpieces/*/view': ({ path }) => {
+        const found = view(path.split('/')[3]!)
+        return { ...found, key: 'k', content: ready ? found.content : null }
+      },
+    })
+    expect(words(wrapper)).not.toContain('111 triangles')
+    ready = true
+    Events.say({ view: 'other', project_id: 'p' })
+    await settled()
+    expect(words(wrapper)).not.toContain('111 triangles')
+    Events.say({ view: 'k', project_id: 'p' })
+    await settled()
+    expect(words(wrapper)).toContain('111 triangles')
+  })
+  it('leaves out what is hidden on the Bench, unless it is told not to', async () => {
+    sessionStorage.setItem('pruxel.hidden.a', JSON.stringify(['shell', 'gone']))
+    const { wrapper } = await at(DeliverView, '/p/deliver/a', {
+      'GET /api/workpieces/*/view': ({ path }) => {
+        const found = view(path.split('/')[3]!)
+        const facts = { ...found.content.facts, parts: [{ name: 'shell' }, { name: 'body' }] }
+        return { ...found, content: { ...found.content, facts } }
+      },
+      'POST /api/workpieces/*/deliveries': () => ({ id: 'd', name: 'a', formats: ['glb'], created: '', job: null }),
+    })
+    expect(words(wrapper)).toContain('Leave out the part hidden on the Bench')
+    await wrapper.get('form').trigger('submit')
+    await settled()
+    expect(sent()[0]![1]).toMatchObject({ plan: { left_out: ['shell'] } })
+    await wrapper.get('[data-test=without-hidden]').setValue(false)
+    await wrapper.get('form').trigger('submit')
+    await settled()
+    expect(sent().at(-1)![1]).toMatchObject({ plan: {} })
+    expect((sent().at(-1)![1] as { plan: object }).plan).not.toHaveProperty('left_out')
+    sessionStorage.removeItem('pruxel.hidden.a')
   })
   it('is not offered without a name, a format or a workpiece', async () => {
     const { wrapper, router } = await at(DeliverView, '/p/deliver/a')

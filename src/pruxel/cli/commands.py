@@ -20,6 +20,7 @@ from pruxel.cli.options import (
     console,
     print_json,
 )
+from pruxel.cli.proving import print_proof
 from pruxel.cli.told import told
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError, ProofError, UsageError
@@ -27,6 +28,8 @@ from pruxel.core.base.writing import make_folder
 
 if TYPE_CHECKING:
     from pruxel.core.deliver.deliver import Report
+    from pruxel.core.deliver.plan import Plan
+    from pruxel.core.deliver.purposes import Purpose
     from pruxel.core.scene.model import Scene
 
 
@@ -134,7 +137,10 @@ def convert(
         list[str],
         typer.Option("--entry", help="path of an entry; several go side by side into one file, clips onto them"),
     ],
-    to: Annotated[list[str], typer.Option("--to", help="a format, see `pruxel formats`; may be repeated")],
+    to: Annotated[
+        list[str] | None,
+        typer.Option("--to", help="a format, see `pruxel formats`; may be repeated; needed without a purpose"),
+    ] = None,
     out: Annotated[Path, typer.Option("--out", help="folder to write into")],
     profile: ProfileOption = None,
     layout: LayoutOption = None,
@@ -145,6 +151,15 @@ def convert(
     option: Annotated[
         list[str] | None,
         typer.Option("--option", help="up=z for every format that has it, fbx.up=z for one; may be repeated"),
+    ] = None,
+    purpose: Annotated[
+        str | None,
+        typer.Option("--purpose", help="a start for the rest: edit, render, engine, paint, print, archive"),
+    ] = None,
+    per: Annotated[str | None, typer.Option("--per", help="a file for each part, or for each material")] = None,
+    clips: Annotated[str | None, typer.Option("--clips", help="all, apart or none")] = None,
+    textures: Annotated[
+        str | None, typer.Option("--textures", help="png, jpeg, tga, webp, dds, dds-bc7 or none; as they are without")
     ] = None,
     as_json: JsonOption = False,
 ) -> None:
@@ -157,6 +172,10 @@ def convert(
     context = Context()
     given = Given(profile, layout, language, key, names)
     with told():
+        chosen = _purpose(purpose)
+        formats_wanted = to or list(chosen.formats if chosen is not None else ())
+        if not formats_wanted:
+            raise UsageError(ErrorCode.USAGE, "nothing says what to write", expected="--to FORMAT, or --purpose NAME")
         stack = open_stack(sources, given, context)
         missing = [path for path in entry if path not in stack.entries]
         if missing:
@@ -165,8 +184,15 @@ def convert(
         if recipe is not None:
             scene = _after_recipe(scene, recipe, context)
         make_folder(out)
+        plan = _plan(chosen, {"files": per, "clips": clips, "textures": textures})
         report = deliver(
-            scene, entry[0].rsplit("/", 1)[-1].rsplit(".", 1)[0], to, out, context, _options(option or [], to)
+            scene,
+            entry[0].rsplit("/", 1)[-1].rsplit(".", 1)[0],
+            formats_wanted,
+            out,
+            context,
+            _options(option or [], formats_wanted, chosen),
+            plan,
         )
         for note in scene.notes:
             sys.stderr.write(f"pruxel: {note}\n")
@@ -179,11 +205,31 @@ def convert(
             raise ProofError(ErrorCode.PROOF_FAILED, _why_unproven(report), file=str(out))
 
 
-def _options(given: list[str], formats: list[str]) -> dict[str, dict[str, Any]]:
-    """Options by format from `name=value` and `format.name=value`; raises `UsageError` for one that none has."""
+def _purpose(name: str | None) -> Purpose | None:
+    from pruxel.core.deliver.purposes import PURPOSES
+
+    return None if name is None else PURPOSES.get(name)
+
+
+def _plan(purpose: Purpose | None, said: dict[str, str | None]) -> Plan:
+    """The purpose's plan with what the command says of its own."""
+    from pruxel.core.deliver.plan import plan_of
+
+    if said["files"] is not None:
+        said["files"] = f"per {said['files']}"
+    started = {} if purpose is None else purpose.plan.model_dump()
+    return plan_of(started | {key: value for key, value in said.items() if value is not None})
+
+
+def _options(given: list[str], formats: list[str], purpose: Purpose | None) -> dict[str, dict[str, Any]]:
+    """Options by format: the purpose's, then `name=value` and `format.name=value`.
+
+    Raises `UsageError` for one that no format has.
+    """
     from pruxel.core.formats.registry import FORMATS
 
-    found: dict[str, dict[str, Any]] = {name: {} for name in formats}
+    started = {} if purpose is None else purpose.options
+    found: dict[str, dict[str, Any]] = {name: dict(started.get(name, {})) for name in formats}
     for one in given:
         where, equals, value = one.partition("=")
         only, dot, name = where.rpartition(".")
@@ -262,10 +308,4 @@ def _print_report(report: dict[str, Any]) -> None:
         for word in found["left_out"]:
             console.print(f"  left out: {word}")
         for proof in found["proofs"]:
-            if proof["not_made"]:
-                console.print(f"  [yellow]not proven[/] by {proof['reader']}: {proof['not_made']}", highlight=False)
-            for check in proof["checks"]:
-                mark = "[yellow]warns[/]" if check["warning"] else "[green]holds[/]"
-                mark = mark if check["passed"] else "[red]differs[/]"
-                words = f"  {mark} {check['what']}: {check['written']} → {check['read']}  ({proof['reader']})"
-                console.print(words, highlight=False)
+            print_proof(proof)

@@ -11,6 +11,7 @@ from pruxel.cli import layouts
 from pruxel.cli.commands import convert, formats, inspect, sample
 from pruxel.cli.entries import carve, diff, extract, list_entries
 from pruxel.cli.project import doctor, project
+from pruxel.cli.proving import prove
 from pruxel.cli.server import migrate, openapi, serve, worker
 
 app = typer.Typer(
@@ -32,6 +33,7 @@ app.command()(sample)
 app.command()(inspect)
 app.command()(convert)
 app.command()(formats)
+app.command()(prove)
 app.command()(doctor)
 app.add_typer(layouts.app, name="layout")
 app.add_typer(project, name="project")

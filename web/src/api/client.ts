@@ -4,6 +4,8 @@ import { digestOf } from '../model/digest'
 import type { components, paths } from './schema'
 
 type Schemas = components['schemas']
+import type { Wanted } from '../model/wanted'
+
 export type Project = Schemas['ProjectOut']
 export type Source = Schemas['SourceOut']
 export type Places = Schemas['PlacesOut']
@@ -40,6 +42,7 @@ export type Part = Schemas['PartOut']
 export type Finding = Schemas['FindingOut']
 export type Delivery = Schemas['DeliveryOut']
 export type Format = Schemas['FormatOut']
+export type Purpose = Schemas['Purpose']
 export type Job = Schemas['JobOut']
 export type Strip = Schemas['StripOut']
 export type ReadAs = Schemas['ReadAsOut']
@@ -289,25 +292,25 @@ export const api = {
   view: (workpiece: string) => ok(client.GET('/api/workpieces/{workpiece}/view', { params: { path: { workpiece } } })),
   deliveries: (project: string) =>
     ok(client.GET('/api/projects/{project}/deliveries', { params: { path: { project } } })),
-  deliverEach: (
-    project: string,
-    entries: string[],
-    formats: string[],
-    options: Record<string, Record<string, unknown>>,
-  ) =>
+  deliverEach: (project: string, entries: string[], wanted: Wanted) =>
     ok(
       client.POST('/api/projects/{project}/deliveries', {
         params: { path: { project } },
-        body: { entries, formats, options },
+        body: { entries, ...wanted },
       }),
     ),
-  deliver: (workpiece: string, name: string, formats: string[], options: Record<string, Record<string, unknown>>) =>
+  deliver: (workpiece: string, name: string, wanted: Wanted) =>
     ok(
       client.POST('/api/workpieces/{workpiece}/deliveries', {
         params: { path: { workpiece } },
-        body: { name, formats, options },
+        body: { name, ...wanted },
       }),
     ),
+  freeDelivery: (delivery: string) => ok(client.DELETE('/api/deliveries/{delivery}/files', at({ delivery }))),
+  purposes: () => ok(client.GET('/api/purposes')),
+  keepPurpose: (purpose: Purpose) =>
+    ok(client.PUT('/api/purposes/{name}', { params: { path: { name: purpose.name } }, body: purpose })),
+  forgetPurpose: (name: string) => ok(client.DELETE('/api/purposes/{name}', at({ name }))),
   renameDelivery: (delivery: string, name: string) =>
     ok(client.PATCH('/api/deliveries/{delivery}', { params: { path: { delivery } }, body: { name } })),
   removeDelivery: (delivery: string) => ok(client.DELETE('/api/deliveries/{delivery}', at({ delivery }))),

@@ -48,6 +48,66 @@ export interface paths {
         patch: operations["rename_delivery_api_deliveries__delivery__patch"];
         trace?: never;
     };
+    "/api/deliveries/{delivery}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Free Delivery
+         * @description Delete the files of a delivery and keep what is known of it: its options, its report.
+         */
+        delete: operations["free_delivery_api_deliveries__delivery__files_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{delivery}/pictures/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Report Picture
+         * @description A picture of the report: 0 of what was to be written, then of each file, as it was read back.
+         */
+        get: operations["report_picture_api_deliveries__delivery__pictures__number__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{delivery}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Download Report
+         * @description The whole report as JSON.
+         */
+        get: operations["download_report_api_deliveries__delivery__report_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries/{delivery}/zip": {
         parameters: {
             query?: never;
@@ -1532,6 +1592,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/purposes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Purposes
+         * @description All purposes, and what a plan may say.
+         */
+        get: operations["list_purposes_api_purposes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/purposes/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep Purpose
+         * @description Keep a purpose under its name, in place of one that has it; those of ours stay as they are.
+         */
+        put: operations["keep_purpose_api_purposes__name__put"];
+        post?: never;
+        /**
+         * Forget Purpose
+         * @description Forget a purpose that was kept.
+         */
+        delete: operations["forget_purpose_api_purposes__name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recipes/{recipe}": {
         parameters: {
             query?: never;
@@ -1835,6 +1939,11 @@ export interface components {
          * @description Models to be delivered one by one.
          */
         BatchIn: {
+            /**
+             * Below
+             * @default
+             */
+            below: string;
             /** Entries */
             entries: string[];
             /** Formats */
@@ -1845,6 +1954,14 @@ export interface components {
              * @default {}
              */
             options: {
+                [key: string]: unknown;
+            };
+            /**
+             * Plan
+             * @description plain values, at most 16 levels deep and 20,000 in all
+             * @default {}
+             */
+            plan: {
                 [key: string]: unknown;
             };
         };
@@ -1969,9 +2086,14 @@ export interface components {
         };
         /**
          * DeliveryIn
-         * @description `options` are those of each format, by its name.
+         * @description One workpiece.
          */
         DeliveryIn: {
+            /**
+             * Below
+             * @default
+             */
+            below: string;
             /** Formats */
             formats: string[];
             /** Name */
@@ -1984,11 +2106,21 @@ export interface components {
             options: {
                 [key: string]: unknown;
             };
+            /**
+             * Plan
+             * @description plain values, at most 16 levels deep and 20,000 in all
+             * @default {}
+             */
+            plan: {
+                [key: string]: unknown;
+            };
         };
         /** DeliveryOut */
         DeliveryOut: {
             /** Archive Size */
             archive_size: number;
+            /** Below */
+            below: string;
             /** Created */
             created: string;
             /** File Name */
@@ -2013,7 +2145,16 @@ export interface components {
             options: {
                 [key: string]: unknown;
             };
+            /**
+             * Plan
+             * @description plain values, at most 16 levels deep and 20,000 in all
+             */
+            plan: {
+                [key: string]: unknown;
+            };
             report: components["schemas"]["ReportOut"] | null;
+            /** Size */
+            size: number;
             /**
              * Workpiece Id
              * Format: uuid
@@ -2351,6 +2492,11 @@ export interface components {
             left_out: string[];
             /** Main */
             main: string;
+            /**
+             * Picture
+             * @default
+             */
+            picture: string;
             /** Proofs */
             proofs: components["schemas"]["ProofOut"][];
         };
@@ -2831,6 +2977,70 @@ export interface components {
             places: components["schemas"]["PlaceOut"][];
         };
         /**
+         * Plan
+         * @description What is written; each field says what it means and has a value to begin with.
+         */
+        Plan: {
+            /**
+             * Clips
+             * @description All in one file, each in a file of its own, or left out
+             * @default all
+             * @enum {string}
+             */
+            clips: "all" | "apart" | "none";
+            /**
+             * Levels of detail
+             * @description All of them, or the finest alone
+             * @default all
+             * @enum {string}
+             */
+            detail: "all" | "finest";
+            /**
+             * Files
+             * @description All in one, or apart by part or by material
+             * @default one
+             * @enum {string}
+             */
+            files: "one" | "per part" | "per material";
+            /**
+             * Largest side
+             * @description Larger textures are made smaller
+             */
+            largest_side?: number | null;
+            /**
+             * Without these parts
+             * @description By name
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Names
+             * @description {name} of the delivery, {piece} of a part or material, {clip}, {number}
+             * @default {name}
+             */
+            names: string;
+            /**
+             * Only these clips
+             * @description None chosen: all
+             * @default []
+             */
+            only_clips: string[];
+            /**
+             * Parts
+             * @description All, or only those meant to be seen: no collision shapes, no helpers
+             * @default all
+             * @enum {string}
+             */
+            parts: "all" | "seen";
+            /**
+             * Textures
+             * @description What a format cannot link is written as PNG; in vertices: their colours at each
+             * @default as they are
+             * @enum {string}
+             */
+            textures: "as they are" | "png" | "jpeg" | "tga" | "webp" | "dds" | "dds-bc7" | "in vertices" | "none";
+        };
+        /**
          * Problem
          * @description An error as problem details (RFC 9457): what, where, expected, found, what to try.
          */
@@ -2964,6 +3174,44 @@ export interface components {
             reader: string;
         };
         /**
+         * Purpose
+         * @description A starting point. `options` are those of each format, by its name.
+         */
+        Purpose: {
+            /**
+             * About
+             * @default
+             */
+            about: string;
+            /** Formats */
+            formats: string[];
+            /** Name */
+            name: string;
+            /** Options */
+            options?: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
+            plan?: components["schemas"]["Plan"];
+            /** Title */
+            title: string;
+        };
+        /**
+         * PurposesOut
+         * @description Starting points of deliveries, those of our own and those that were kept, and the schema of a plan.
+         */
+        PurposesOut: {
+            /** Kept */
+            kept: components["schemas"]["Purpose"][];
+            /** Ours */
+            ours: components["schemas"]["Purpose"][];
+            /** Plan */
+            plan: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * ReadAsOut
          * @description The bytes at a place read as one type.
          */
@@ -3024,6 +3272,11 @@ export interface components {
              * @enum {string}
              */
             outcome: "proven" | "failed" | "not made";
+            /**
+             * Picture
+             * @default
+             */
+            picture: string;
             /**
              * Told
              * @default []
@@ -3681,6 +3934,112 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeliveryOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    free_delivery_api_deliveries__delivery__files_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    report_picture_api_deliveries__delivery__pictures__number__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    download_report_api_deliveries__delivery__report_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             400: components["responses"]["Refused400"];
@@ -6849,6 +7208,111 @@ export interface operations {
                 content: {
                     "application/zip": unknown;
                 };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    list_purposes_api_purposes_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PurposesOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    keep_purpose_api_purposes__name__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Purpose"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Purpose"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    forget_purpose_api_purposes__name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             400: components["responses"]["Refused400"];
             401: components["responses"]["Refused401"];

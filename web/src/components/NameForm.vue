@@ -2,7 +2,7 @@
 import { ref } from 'vue'
 import Sheet from './Sheet.vue'
 
-const { title, name } = defineProps<{ title: string; name: string; note?: string }>()
+const { title, name } = defineProps<{ title: string; name: string; note?: string; act?: string }>()
 const emit = defineEmits<{ close: []; named: [name: string] }>()
 const text = ref(name)
 </script>
@@ -17,7 +17,7 @@ const text = ref(name)
       <p v-if="note" class="text-[13px] text-faint">{{ note }}</p>
       <div class="flex justify-end gap-2">
         <button type="button" class="button" @click="emit('close')">Cancel</button>
-        <button class="button button-main" :disabled="!text.trim()" data-test="name-done">Rename</button>
+        <button class="button button-main" :disabled="!text.trim()" data-test="name-done">{{ act ?? 'Rename' }}</button>
       </div>
     </form>
   </Sheet>

@@ -64,7 +64,11 @@ function fieldOf(name: string, given: Schema, defs: Record<string, Schema>): Fie
   const base = { name, title: schema.title ?? worded(name), about: schema.description ?? '' }
   const real = (schema.anyOf ?? []).filter((one) => one.type !== 'null')
   if (schema.anyOf && real.length === 1 && real.length < schema.anyOf.length) {
-    const inner = fieldOf(name, { ...real[0]!, title: schema.title, description: schema.description }, defs)
+    const inner = fieldOf(
+      name,
+      { unit: schema.unit, ...real[0]!, title: schema.title, description: schema.description },
+      defs,
+    )
     return { ...base, kind: 'optional', inner, start: schema.default ?? null }
   }
   // Of several forms that are possible, the first is offered.

@@ -10,41 +10,55 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import Any
 
+import numpy as np
+
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import ErrorCode, UsageError
+from pruxel.core.base.errors import ErrorCode, InputError, UsageError
 from pruxel.core.base.writing import make_folder
 from pruxel.core.deliver.judges.registry import Exhibit
 from pruxel.core.deliver.package import Written, write_files
+from pruxel.core.deliver.plan import Plan, cuts_for, cuts_of
 from pruxel.core.deliver.proof import Outcome, Proof, Tolerances
 from pruxel.core.deliver.proof.checks import worst
 from pruxel.core.deliver.proof.prove import prove
 from pruxel.core.formats import every  # noqa: F401 - registers all formats
 from pruxel.core.formats.ready import make_ready
 from pruxel.core.formats.registry import FORMATS, Format, Options, OutFile, lost
+from pruxel.core.formats.repictured import repictured, unpictured, with_colors_in_vertices
 from pruxel.core.formats.textures import link_name
+from pruxel.core.images import png
+from pruxel.core.pictures.render import View, render
 from pruxel.core.scene.model import Scene
 
 _SIDE_BY_SIDE = 2  # judges at once
+_MOST_PICTURES = 12
+_VIEW = View(width=280, height=210, samples=1, sky_rays=6)  # a glance; six times as fast as a card of Browse
+_AS_IT_IS = Plan()
 
 
 @dataclass(frozen=True)
 class FormatReport:
-    """One format of a delivery: its files, what it cannot carry, and the proofs."""
+    """One file of a delivery with what lies beside it: what it cannot carry, the proofs, and how it looks.
+
+    `picture` is drawn from the file as it was read back, below the delivery's folder; empty where it cannot be.
+    """
 
     format: str
     main: str
     files: tuple[Written, ...]
     left_out: tuple[str, ...]
     proofs: tuple[Proof, ...]
+    picture: str = ""
 
 
 @dataclass(frozen=True)
 class Report:
-    """The whole delivery; `told` is what had to be changed or left out for every format."""
+    """The whole delivery; `told` is what had to be changed or left out; `picture` shows what was to be written."""
 
     name: str
     formats: tuple[FormatReport, ...]
     told: tuple[str, ...] = ()
+    picture: str = ""
 
     @property
     def outcome(self) -> Outcome:
@@ -67,34 +81,60 @@ def deliver(
     folder: Path,
     context: Context,
     options: Mapping[str, Mapping[str, Any]] = MappingProxyType({}),
+    plan: Plan = _AS_IT_IS,
 ) -> Report:
     """Write a scene into a folder that exists; `options` are those of each format, by its name.
 
     Raises `UsageError` for an unknown format, a wrong option or a scene without anything.
     With several formats each has a folder of its own, so that their textures do not mix.
     """
-    stem = link_name(name)
-    made = list[tuple[Exhibit, list[Written]]]()
-    specs = [FORMATS.get(f) for f in dict.fromkeys(formats)]
+    told: list[str] = []
+    specs = [_writable(FORMATS.get(f)) for f in dict.fromkeys(formats)]
     chosen = {spec.name: spec.chosen(options.get(spec.name, {})) for spec in specs}
     ready = make_ready(scene, context.part(0.0, 0.1))
-    for spec, part in context.part(0.1, 0.7).each(specs, lambda f: f.title):
+    told += ready.told
+    cuts = cuts_of(ready.scene, name, plan)
+    work = [(spec, cut) for spec in specs for cut in cuts_for(cuts, spec)]
+    made = list[tuple[Exhibit, list[Written]]]()
+    for (spec, cut), part in context.part(0.1, 0.7).each(work, lambda one: f"{one[1].stem}, {one[0].title}"):
         home = folder / spec.name if len(specs) > 1 else folder
         make_folder(home)
-        made.append(_written(ready.scene, stem, spec, chosen[spec.name], home, part))
-    proofs = _proven([one for one, _ in made], context.part(0.7, 1.0))
-    reports = [_report(one, files, folder, found) for (one, files), found in zip(made, proofs, strict=True)]
-    report = Report(stem, tuple(reports), ready.told)
+        whole = _with_pictures(cut.scene, spec, plan, told, part.part(0.0, 0.3))
+        made.append(_written(whole, cut.stem, spec, chosen[spec.name], home, part.part(0.3, 1.0)))
+    proofs = _proven([one for one, _ in made], context.part(0.7, 0.95))
+    shown = _shown([one for one, _ in made], ready.scene, folder, context.part(0.95, 1.0))
+    reports = [
+        _report(one, files, folder, found, picture)
+        for (one, files), found, picture in zip(made, proofs, shown[1:], strict=True)
+    ]
+    report = Report(link_name(name), tuple(reports), tuple(dict.fromkeys(told)), shown[0])
     text = json.dumps(report.as_dict(), indent=1, ensure_ascii=False).encode("utf-8", "replace")
     write_files(folder, [OutFile("report.json", [text])], context)
     return report
 
 
+def _writable(spec: Format) -> Format:
+    if spec.write is None:
+        raise UsageError(ErrorCode.USAGE, f"{spec.title} can be read, not written", field=spec.name)
+    return spec
+
+
+def _with_pictures(scene: Scene, spec: Format, plan: Plan, told: list[str], context: Context) -> Scene:
+    """The scene with its textures as the plan has them, where the format has any."""
+    if plan.textures == "none":
+        return unpictured(scene)
+    if plan.textures == "in vertices":
+        return with_colors_in_vertices(scene)
+    if "textures" not in spec.carries:
+        return scene
+    encoding = None if plan.textures == "as they are" else plan.textures
+    return repictured(scene, encoding, plan.largest_side, spec.pictures, told, context)
+
+
 def _written(
     scene: Scene, stem: str, spec: Format, options: Options, home: Path, context: Context
 ) -> tuple[Exhibit, list[Written]]:
-    if spec.write is None:
-        raise UsageError(ErrorCode.USAGE, f"{spec.title} can be read, not written", field=spec.name)
+    assert spec.write is not None
     files = spec.write(scene, stem, options, context.part(0.0, 0.8))
     written = write_files(home, files, context.part(0.8, 1.0))
     return Exhibit(home / files[0].path, scene, spec, options, Tolerances()), written
@@ -111,8 +151,43 @@ def _proven(exhibits: Sequence[Exhibit], context: Context) -> list[list[Proof]]:
     return found
 
 
-def _report(one: Exhibit, written: Sequence[Written], folder: Path, proofs: Sequence[Proof]) -> FormatReport:
+def _shown(exhibits: Sequence[Exhibit], scene: Scene, folder: Path, context: Context) -> list[str]:
+    """Pictures below the folder: of the scene, then of each file as our own reader reads it, the first few."""
+    found = [_drawn(scene, folder, "as-written", context)]
+    for one, part in context.each(exhibits, lambda e: e.main.name):
+        number = len(found)
+        picture = ""
+        if number <= _MOST_PICTURES:
+            back = _read(one, part)
+            picture = "" if back is None else _drawn(back, folder, f"{number:02}-{one.format.name}", part)
+        found.append(picture)
+    return found
+
+
+def _read(one: Exhibit, context: Context) -> Scene | None:
+    def beside(link: str) -> bytes | None:
+        path = (one.main.parent / link).resolve()
+        return path.read_bytes() if path.is_relative_to(one.main.parent.resolve()) and path.is_file() else None
+
+    if one.format.read is None:
+        return None
+    try:
+        return one.format.read(memoryview(one.main.read_bytes()), one.main.name, beside, context).scene
+    except InputError:
+        return None
+
+
+def _drawn(scene: Scene, folder: Path, name: str, context: Context) -> str:
+    with np.errstate(over="ignore", invalid="ignore"):  # of places at the end of what numbers hold
+        picture = png.encode(render(scene, Context(cancelled=context.cancelled), _VIEW))
+    [written] = write_files(folder, [OutFile(f"report/{name}.png", [picture])], context)
+    return written.path
+
+
+def _report(
+    one: Exhibit, written: Sequence[Written], folder: Path, proofs: Sequence[Proof], picture: str
+) -> FormatReport:
     home = one.main.parent
     placed = tuple(Written((home / w.path).relative_to(folder).as_posix(), w.size) for w in written)
     main = one.main.relative_to(folder).as_posix()
-    return FormatReport(one.format.name, main, placed, tuple(lost(one.scene, one.format)), tuple(proofs))
+    return FormatReport(one.format.name, main, placed, tuple(lost(one.scene, one.format)), tuple(proofs), picture)

@@ -36,6 +36,14 @@ def with_loose_materials(scene: Scene, described: Mapping[int, LooseMaterial], f
     return replace(scene, materials=tuple(materials))
 
 
+def beside(find: Find, name: str) -> bytes | None:
+    """A picture by the name that a file has for it: by its whole name, its last, and in a folder of textures."""
+    plain = name.replace("\\", "/")
+    last = plain.rstrip("/").rpartition("/")[2]
+    tries = dict.fromkeys((plain.removeprefix("./"), last, f"textures/{last}"))
+    return next((data for one in tries if one and (data := find(one)) is not None), None)
+
+
 def _resolved(loose: LooseMaterial, find: Find) -> tuple[Material, dict[str, Image]]:
     found: dict[str, tuple[str, EncodedImage]] = {}
     missing: list[Unresolved] = []

@@ -52,7 +52,8 @@ class Format:
     """One open format. `carries` names what of a scene survives in it; `write` yields the main file first.
 
     `options` is the model of what may be chosen, which `write` is given. `judges` names the readers that prove a file,
-    none of them ours. `losses` tells what else of one scene it cannot carry, `begins` whether first bytes are of it.
+    none of them ours; `pictures` the media types of textures that it can link. `losses` tells what else of one scene it
+    cannot carry, `begins` whether first bytes are of it.
     """
 
     name: str
@@ -66,6 +67,7 @@ class Format:
     begins: Callable[[bytes], bool] | None = None
     options: type[Options] = Options
     judges: tuple[str, ...] = ()
+    pictures: frozenset[str] = frozenset({"image/png", "image/jpeg"})
 
     def chosen(self, values: Mapping[str, Any]) -> Options:
         """Options from what somebody wrote; raises `UsageError` that names each that is wrong."""

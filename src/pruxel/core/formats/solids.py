@@ -24,6 +24,13 @@ class SolidOptions(Options):
     up: Literal["y", "z"] = Field("z", title="Axis up", description="Printers take Z")
 
 
+class MetreOptions(SolidOptions):
+    """As for solids, in metres with Y up, as programs that show scenes take it."""
+
+    unit: Literal["mm", "cm", "m", "in"] = Field("m", title="Unit", description="Said in a comment alone")
+    up: Literal["y", "z"] = Field("y", title="Axis up", description="Said in a comment alone")
+
+
 _SAYS = re.compile(r"unit (mm|cm|m|in), ([YZ]) up")
 
 
@@ -38,9 +45,14 @@ def frame_in(text: str) -> tuple[float, Up] | None:
     return None if said is None else (1 / PER_METRE[said[1]], "y" if said[2] == "Y" else "z")
 
 
+def framed(scene: Scene, options: SolidOptions) -> Scene:
+    """The scene in the options' axes and unit."""
+    return reframed(scene, axes_of(options.up), PER_METRE[options.unit])
+
+
 def solids(scene: Scene, options: SolidOptions) -> list[tuple[Node, Mesh]]:
     """Every part that has triangles, where it stands, in the options' axes and unit."""
-    still = reframed(stiff(scene), axes_of(options.up), PER_METRE[options.unit])
+    still = framed(stiff(scene), options)
     return [(node, mesh) for _, node, mesh in standing(still) if mesh.primitives]
 
 

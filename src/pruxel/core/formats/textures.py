@@ -1,4 +1,4 @@
-"""Images of a scene as files for a delivery: PNG or JPEG as they are, everything else as PNG."""
+"""Images of a scene as files for a delivery: what every program reads as it is, everything else as PNG."""
 
 from __future__ import annotations
 
@@ -9,9 +9,11 @@ from dataclasses import dataclass
 from pruxel.core.base.context import Context
 from pruxel.core.disk.names import safe_part, unique_name
 from pruxel.core.images import png
+from pruxel.core.images.encode import ENDINGS
 from pruxel.core.scene.images import EncodedImage, Image
 from pruxel.core.scene.render_images import texels
 
+# What stays as it came. Other endings are written only where somebody asks for them.
 KEPT = {"image/png": ".png", "image/jpeg": ".jpg"}
 
 
@@ -45,11 +47,11 @@ def link_name(name: str) -> str:
 
 def _ending(image: Image) -> str:
     content = image.content
-    return KEPT.get(content.media_type, ".png") if isinstance(content, EncodedImage) else ".png"
+    return ENDINGS.get(content.media_type, ".png") if isinstance(content, EncodedImage) else ".png"
 
 
 def _encoded(image: Image) -> tuple[str, bytes]:
     content = image.content
-    if isinstance(content, EncodedImage) and content.media_type in KEPT:
+    if isinstance(content, EncodedImage) and content.media_type in ENDINGS:
         return content.media_type, content.data
     return "image/png", png.encode(texels(image))

@@ -45,6 +45,19 @@ def turns_about(angles_rad: DoubleArray, order: str) -> DoubleArray:
     return whole
 
 
+def unit_rows(rows: DoubleArray) -> DoubleArray:
+    """(n, k) the directions of rows; zeros where a row has no length."""
+    length = np.linalg.norm(rows, axis=1, keepdims=True)
+    return np.where(length > 1e-12, rows / np.maximum(length, 1e-12), 0.0)
+
+
+def turns_of_axes(axes: DoubleArray, angles_rad: DoubleArray) -> DoubleArray:
+    """The unit quaternions (n, 4) xyzw of turns by angles (n,) about axes (n, 3); no axis is no turn."""
+    unit, half = unit_rows(axes), angles_rad[:, None] / 2
+    still = ~unit.any(axis=1, keepdims=True)
+    return np.concatenate([unit * np.sin(half), np.where(still, 1.0, np.cos(half))], axis=1)
+
+
 def products(second: DoubleArray, first: DoubleArray) -> DoubleArray:
     """(…, 4) Hamilton products of quaternions xyzw: the rotations that do `first`, then `second`."""
     a, b = second, first

@@ -14,7 +14,7 @@ from pruxel.core.base.arrays import ByteArray
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.base.limits import Limits
 from pruxel.core.images.pixels import ImageInfo, Pixels, check_size
-from pruxel.core.native.blocks import decode_blocks
+from pruxel.core.native.blocks import block_bytes, decode_blocks
 
 MAGIC = b"DDS "
 HEADER_BYTES = 128
@@ -37,13 +37,14 @@ _BY_DXGI = {
     **dict.fromkeys((76, 77, 78), "BC3"),
     **dict.fromkeys((79, 80), "BC4"),
     **dict.fromkeys((82, 83), "BC5"),
+    **dict.fromkeys((94, 95, 96), "BC6"),
     **dict.fromkeys((97, 98, 99), "BC7"),
     **dict.fromkeys((27, 28, 29), "RGBA8"),
     **dict.fromkeys((87, 90, 91), "BGRA8"),
     61: "R8",
     49: "RG8",
 }
-_BLOCK_BYTES = {"BC1": 8, "BC4": 8, "BC2": 16, "BC3": 16, "BC5": 16, "BC7": 16}
+_BLOCKS = {"BC1", "BC2", "BC3", "BC4", "BC5", "BC6", "BC7"}
 _PLAIN_BYTES = {"RGBA8": 4, "BGRA8": 4, "R8": 1, "RG8": 2}
 
 
@@ -61,7 +62,7 @@ def _unknown(name: str, found: str) -> InputError:
         "the texture's encoding is not one that can be decoded",
         file=name,
         offset=84,
-        expected="BC1, BC2, BC3, BC4, BC5, BC7 or plain 8-bit channels",
+        expected="BC1 to BC7 or plain 8-bit channels",
         found=found,
         hint="The geometry goes on without it; extract the raw file to look at it elsewhere.",
     )
@@ -128,7 +129,7 @@ def decode(data: memoryview, name: str, limits: Limits, level: int = 0) -> Pixel
     start = header.start + sum(_mip_bytes(header.info, texel, above) for above in range(level))
     size = replace(header.info, width=max(header.info.width >> level, 1), height=max(header.info.height >> level, 1))
     body = _body(data, start, _mip_bytes(header.info, texel, level), name)
-    if encoding in _BLOCK_BYTES:
+    if encoding in _BLOCKS:
         return Pixels(decode_blocks(body, encoding, size.width, size.height, name), size)
     raw = np.frombuffer(body, np.uint8).reshape(size.height, size.width, texel)
     if encoding in _PLAIN_BYTES:
@@ -138,8 +139,8 @@ def decode(data: memoryview, name: str, limits: Limits, level: int = 0) -> Pixel
 
 def _mip_bytes(info: ImageInfo, texel: int, level: int) -> int:
     width, height = max(info.width >> level, 1), max(info.height >> level, 1)
-    if info.encoding in _BLOCK_BYTES:
-        return ((width + 3) // 4) * ((height + 3) // 4) * _BLOCK_BYTES[info.encoding]
+    if info.encoding in _BLOCKS:
+        return block_bytes(info.encoding, width, height)
     return width * height * texel
 
 

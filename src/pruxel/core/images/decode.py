@@ -5,7 +5,7 @@ from __future__ import annotations
 from pruxel.core.base.arrays import Bytes
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.base.limits import Limits
-from pruxel.core.images import dds
+from pruxel.core.images import dds, ktx, light
 from pruxel.core.images.pixels import ImageInfo, Pixels
 from pruxel.core.native import pictures
 
@@ -23,6 +23,10 @@ _MEDIA = {
     "ICO": "image/vnd.microsoft.icon",
     "QOI": "image/qoi",
     "PCX": "image/x-pcx",
+    "PSD": "image/vnd.adobe.photoshop",
+    "KTX": "image/ktx2",
+    "HDR": "image/vnd.radiance",
+    "EXR": "image/x-exr",
 }
 _MAGIC = (
     (b"\x89PNG\r\n\x1a\n", "PNG"),
@@ -32,7 +36,14 @@ _MAGIC = (
     (b"II*\x00", "TIFF"),
     (b"MM\x00*", "TIFF"),
     (b"qoif", "QOI"),
+    (b"8BPS", "PSD"),
+    (ktx.MAGIC_1, "KTX"),
+    (ktx.MAGIC_2, "KTX"),
+    (light.EXR_MAGIC, "EXR"),
+    *((magic, "HDR") for magic in light.HDR_MAGICS),
 )
+# What everyday programs for pictures do not read.
+_OWN = {"DDS": dds, "KTX": ktx, "HDR": light, "EXR": light}
 # Formats whose first bytes are too short to tell them by alone: the name must agree.
 _MAGIC_AND_NAME = (
     (b"BM", (".bmp",), "BMP"),
@@ -80,14 +91,14 @@ def _known(data: Bytes, name: str) -> str:
 def decode_image(data: Bytes, name: str, limits: Limits = _DEFAULT) -> Pixels:
     """Decode any supported image; raises `InputError`."""
     found, view = _known(data, name), memoryview(data)
-    if found == "DDS":
-        return dds.decode(view, name, limits)
+    if found in _OWN:
+        return _OWN[found].decode(view, name, limits)
     return pictures.decode(view, name, found, limits)
 
 
 def image_info(data: Bytes, name: str, limits: Limits = _DEFAULT) -> ImageInfo:
     """Read the header of any supported image; raises `InputError`."""
     found, view = _known(data, name), memoryview(data)
-    if found == "DDS":
-        return dds.info(view, name, limits)
+    if found in _OWN:
+        return _OWN[found].info(view, name, limits)
     return pictures.info(view, name, found, limits)

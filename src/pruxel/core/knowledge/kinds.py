@@ -59,6 +59,7 @@ _BY_MAGIC: tuple[tuple[bytes, Kind], ...] = (
     (b"#usda", Kind.MODEL),
     (b"PXR-USDC", Kind.MODEL),
     (b"#VRML", Kind.MODEL),
+    (b"#X3D", Kind.MODEL),
     (b"PK\x03\x04", Kind.PACK),
     (b"PK\x05\x06", Kind.PACK),
     (b"7z\xbc\xaf\x27\x1c", Kind.PACK),
@@ -101,7 +102,7 @@ _BY_BRAND = {b"M4A ": Kind.SOUND, b"M4B ": Kind.SOUND, b"avif": Kind.TEXTURE, b"
 _MP3_FRAMES = tuple(bytes((0xFF, second)) for second in (0xFB, 0xFA, 0xF3, 0xF2, 0xF1, 0xF9))
 _XML_ROOTS = ((b"<COLLADA", Kind.MODEL), (b"<X3D", Kind.MODEL), (b"<amf", Kind.MODEL), (b"<svg", Kind.TEXTURE))
 _ENDINGS: dict[Kind, str] = {
-    Kind.MODEL: "obj gltf glb ply stl off dae x3d x3dv wrl amf 3mf usd usda usdc usdz fbx abc",
+    Kind.MODEL: "obj gltf glb ply stl off dae zae x3d x3dz x3dv x3dvz wrl wrz vrml amf 3mf usd usda usdc usdz fbx abc",
     Kind.CLIPS: "bvh",
     Kind.MATERIAL: "mtl mtlx",
     Kind.TEXTURE: "tga dds png jpg jpeg bmp webp gif tif tiff qoi ktx ktx2 hdr exr avif ppm pgm pbm pnm pcx ico svg",
@@ -180,8 +181,8 @@ def classify(head: bytes, size: int, name: str, layouts: Sequence[Layout]) -> Ki
     if described:
         return _BY_PURPOSE[described[0].reads]
     ending = _BY_ENDING.get(ending_of(name))
-    if ending is Kind.MODEL and head.startswith(b"PK"):
-        return Kind.MODEL  # a package of one model
+    if ending is Kind.MODEL and head.startswith((b"PK", b"\x1f\x8b")):
+        return Kind.MODEL  # a package of one model, or one packed
     found = _by_content(head) or ending
     if found is not None:
         return found

@@ -8,10 +8,15 @@ import numpy as np
 
 from pruxel.core.base.arrays import as_floats, as_indices
 from pruxel.core.base.context import Context
+from pruxel.core.base.limits import Limits
 from pruxel.core.binary.elements import decode_floats, element
 from pruxel.core.binary.fields import scan
 from pruxel.core.binary.functions.copies import uncopied
-from pruxel.core.formats import fbx, gltf, obj, ply
+from pruxel.core.formats import fbx, gltf, obj, ply, stl
+from pruxel.core.formats.fields import Fields
+from pruxel.core.formats.gltf.meshopt import unpacked
+from pruxel.core.formats.registry import Options
+from pruxel.core.formats.solids import MetreOptions
 from pruxel.core.geometry.euler import euler_curve
 from pruxel.core.geometry.tangents import vertex_tangents
 from pruxel.core.native.hashes import FUNCTIONS, hash_texts, positions_of
@@ -33,10 +38,12 @@ def warm() -> None:
     vertex_tangents(corners, normals, uvs, faces)
     square = Mesh("square", (Primitive(corners, faces, normals=normals, uvs=(uvs,)),))
     scene = Scene("square", nodes=(Node("square", mesh=0),), roots=(0,), meshes=(square,))
-    plain = obj.OBJ.options()
-    text = b"".join(bytes(p) for p in obj.write(scene, "square", plain, Context())[0].pieces) + b"f 1 2 3 4\n"
+    metres = MetreOptions()
+    text = b"".join(bytes(p) for p in obj.write(scene, "square", metres, Context())[0].pieces) + b"f 1 2 3 4\n"
     obj.read(memoryview(text), "square.obj", lambda _: None, Context())
-    gltf.write_glb(scene, "square", plain, Context())
+    gltf.write_glb(scene, "square", Options(), Context())
+    for mode, packed in (("TRIANGLES", b"\xe1\xf0" + bytes(16)), ("INDICES", b"\xd1" + bytes(7))):
+        unpacked(Fields({"count": 3, "byteStride": 4, "mode": mode}, "warm"), memoryview(packed), Limits())
     _warm_solids(scene)
     euler_curve(np.array([0.0, 1.0]), np.array([[0.0, 0.0, 0.0, 1.0], [0.0, 0.6, 0.0, 0.8]]), 1.0)
     for function in FUNCTIONS:
@@ -46,7 +53,7 @@ def warm() -> None:
 
 def _warm_solids(scene: Scene) -> None:
     """FBX and PLY there and back, and PLY with faces of several sizes, binary and as text."""
-    for spec in (fbx.FBX, ply.PLY):
+    for spec in (fbx.FBX, ply.PLY, stl.STL):
         assert spec.write is not None
         assert spec.read is not None
         data = b"".join(bytes(p) for p in spec.write(scene, "square", spec.options(), Context())[0].pieces)

@@ -9,6 +9,7 @@ import numpy as np
 from pruxel.core.base.arrays import AnyArray, FloatArray
 from pruxel.core.geometry.colors import linear_from_srgb
 from pruxel.core.geometry.sampling import sphere_directions
+from pruxel.core.images.pixels import texels_at
 from pruxel.core.native.rays import Hits, RayMesh
 from pruxel.core.pictures.flatten import Soup, Surface
 
@@ -70,19 +71,6 @@ def _unit(vectors: AnyArray) -> AnyArray:
     return vectors / np.maximum(np.linalg.norm(vectors, axis=-1, keepdims=True), 1e-20)
 
 
-def _look_up(texels: AnyArray, uv: FloatArray) -> FloatArray:
-    """Bilinear, repeating; (n, 4) from 0 to 1."""
-    height, width = texels.shape[:2]
-    x, y = uv[:, 0] * width - 0.5, uv[:, 1] * height - 0.5
-    x0, y0 = np.floor(x).astype(np.int64), np.floor(y).astype(np.int64)
-    fx, fy = (x - x0)[:, None], (y - y0)[:, None]
-    left, right, top, low = x0 % width, (x0 + 1) % width, y0 % height, (y0 + 1) % height
-    upper = texels[top, left] * (1 - fx) + texels[top, right] * fx
-    lower = texels[low, left] * (1 - fx) + texels[low, right] * fx
-    result: FloatArray = ((upper * (1 - fy) + lower * fy) / 255.0).astype(np.float32)
-    return result
-
-
 @dataclass(eq=False)
 class _Look:
     base: FloatArray
@@ -118,7 +106,7 @@ def _fill(look: _Look, mine: AnyArray, surface: Surface, points: Points) -> None
     color = np.array(material.base_color[:3])
     alpha: AnyArray = np.full(len(uv), material.base_color[3])
     if surface.base is not None:
-        found = _look_up(surface.base, uv)
+        found = texels_at(surface.base, uv)
         look.base[mine] = linear_from_srgb(found[:, :3]) * color
         alpha = found[:, 3] * alpha
     else:
@@ -128,19 +116,19 @@ def _fill(look: _Look, mine: AnyArray, surface: Surface, points: Points) -> None
     if material.alpha_mode == "MASK":
         alpha = (alpha >= material.alpha_cutoff).astype(np.float32)
     look.alpha[mine] = 1.0 if material.alpha_mode == "OPAQUE" else alpha
-    packed = None if surface.rough_metal is None else _look_up(surface.rough_metal, uv)
+    packed = None if surface.rough_metal is None else texels_at(surface.rough_metal, uv)
     look.rough[mine] = material.roughness * (1.0 if packed is None else packed[:, 1])
     look.metal[mine] = material.metallic * (1.0 if packed is None else packed[:, 2])
     if surface.occlusion is not None:
-        look.occlusion[mine] = _look_up(surface.occlusion, uv)[:, 0]
+        look.occlusion[mine] = texels_at(surface.occlusion, uv)[:, 0]
     glow = np.array(material.emissive) * material.emissive_strength
     if surface.emissive is not None:
-        look.emissive[mine] = linear_from_srgb(_look_up(surface.emissive, uv)[:, :3]) * glow
+        look.emissive[mine] = linear_from_srgb(texels_at(surface.emissive, uv)[:, :3]) * glow
     else:
         look.emissive[mine] = glow
     look.unlit[mine] = material.unlit
     if surface.normal is not None:
-        look.normal[mine] = _bumped(points, mine, _look_up(surface.normal, uv), material.normal_scale)
+        look.normal[mine] = _bumped(points, mine, texels_at(surface.normal, uv), material.normal_scale)
 
 
 def _bumped(points: Points, mine: AnyArray, texel: FloatArray, scale: float) -> FloatArray:

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 import numpy as np
 
 from pruxel.core.base.arrays import DoubleArray, FloatArray
-from pruxel.core.geometry.transforms import compose, normal_matrix, transform_points
-from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
+from pruxel.core.geometry.transforms import compose, decompose, normal_matrix, transform_points
+from pruxel.core.scene.model import Mesh, Node, Primitive, Scene, as_matrix
+
+_SHEARED = 1e-5
 
 
 def local_matrix(node: Node) -> DoubleArray:
@@ -16,6 +19,16 @@ def local_matrix(node: Node) -> DoubleArray:
     if node.matrix is not None:
         return np.array(node.matrix, np.float64)
     return compose(node.translation, node.rotation, node.scale)
+
+
+def placed_by(node: Node, matrix: DoubleArray) -> Node:
+    """The node placed by a (4, 4) affine matrix, which is kept whole only where it shears."""
+    translation, rotation, scale = decompose(matrix)
+    placed = replace(node, translation=translation, rotation=rotation, scale=scale, matrix=None)
+    size = float(np.abs(matrix[:3, :3]).max()) or 1.0
+    if np.abs(compose(translation, rotation, scale) - matrix)[:3, :3].max() > _SHEARED * size:
+        return replace(placed, matrix=as_matrix(matrix))
+    return placed
 
 
 def in_order(scene: Scene) -> Iterator[int]:

@@ -4,19 +4,22 @@ from __future__ import annotations
 
 import shutil
 from pathlib import Path
-from typing import Any
+from typing import Annotated
 from uuid import UUID
 
 from fastapi import APIRouter
+from fastapi import Path as Param
 from fastapi.responses import FileResponse
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from pruxel.core.deliver.plan import plan_of
+from pruxel.core.disk.names import safe_path
 from pruxel.core.formats import every  # noqa: F401 - registers all formats
 from pruxel.core.formats.registry import FORMATS
 from pruxel.core.formats.textures import link_name
 from pruxel.server.api.limits import gives
-from pruxel.server.api.models import BatchIn, DeliveryIn, DeliveryOut, FormatOut, NameIn, ReportOut
+from pruxel.server.api.models import BatchIn, DeliveryIn, DeliveryOut, FormatOut, NameIn, ReportOut, WrittenAs
 from pruxel.server.api.workpieces import workpiece_of
 from pruxel.server.jobs.queue import put_job
 from pruxel.server.jobs.stacks import stored_stack
@@ -36,6 +39,9 @@ def _out(d: Delivery) -> DeliveryOut:
         name=d.name,
         file_name=link_name(d.name),
         options=d.options,
+        plan=d.plan,
+        below=d.below,
+        size=_size(d),
         workpiece_id=d.workpiece_id,
         formats=d.formats,
         job=d.job_id,
@@ -44,6 +50,13 @@ def _out(d: Delivery) -> DeliveryOut:
         archive_size=d.archive_size,
         created=d.created.isoformat(),
     )
+
+
+def _size(d: Delivery) -> int:
+    """What a delivery takes of the disk, as its report has it."""
+    if d.folder is None or d.report is None:
+        return 0
+    return d.archive_size + sum(file["size"] for made in d.report["formats"] for file in made["files"])
 
 
 @router.get("/formats")
@@ -69,39 +82,40 @@ def list_deliveries(project: UUID) -> list[DeliveryOut]:
 @router.post("/workpieces/{workpiece}/deliveries", status_code=202)
 def start_delivery(workpiece: UUID, wanted: DeliveryIn) -> DeliveryOut:
     """Write files from a workpiece as it is now."""
-    _check(wanted.formats, wanted.options)
+    _check(wanted)
     with session() as db:
         found = db.get(Workpiece, workpiece)
         if found is None:
             raise not_found("workpiece")
-        return _out(_start(db, found, wanted.name, wanted.formats, wanted.options))
+        return _out(_start(db, found, wanted.name, wanted))
 
 
 @router.post("/projects/{project}/deliveries", status_code=202)
 def start_batch(project: UUID, wanted: BatchIn) -> list[DeliveryOut]:
     """Write files from each of several models by itself, with the steps that its workpiece has, if there is one."""
-    _check(wanted.formats, wanted.options)
+    _check(wanted)
     stack = stored_stack(project)
     with session() as db:
         pieces = [workpiece_of(db, stack, [path]) for path in dict.fromkeys(wanted.entries)]
-        return [_out(_start(db, piece, piece.name, wanted.formats, wanted.options)) for piece in pieces]
+        return [_out(_start(db, piece, piece.name, wanted)) for piece in pieces]
 
 
-def _check(formats: list[str], options: dict[str, Any]) -> None:
-    """Raise `UsageError` for a format that is not there, and for options that it does not have."""
-    for name in formats:
-        FORMATS.get(name).chosen(options.get(name, {}))
+def _check(wanted: WrittenAs) -> None:
+    """Raise `UsageError` for a format that is not there, for options that it does not have, and for a wrong plan."""
+    for name in wanted.formats:
+        FORMATS.get(name).chosen(wanted.options.get(name, {}))
+    plan_of(wanted.plan)
 
 
-def _start(
-    db: Session, piece: Workpiece, name: str, formats: list[str], options: dict[str, dict[str, Any]]
-) -> Delivery:
+def _start(db: Session, piece: Workpiece, name: str, wanted: WrittenAs) -> Delivery:
     made = Delivery(
         project_id=piece.project_id,
         workpiece_id=piece.id,
         name=name,
-        formats=formats,
-        options=options,
+        formats=wanted.formats,
+        options=wanted.options,
+        plan=wanted.plan,
+        below=safe_path(wanted.below) if wanted.below.strip(" /\\.") else "",
         steps=steps_of(db, piece),
     )
     db.add(made)
@@ -139,12 +153,57 @@ def remove_delivery(delivery: UUID) -> None:
         job = None if found.job_id is None else db.get(Job, found.job_id)
         if job is not None:
             ask_to_stop(db, job)
-        for place in (found.folder, found.archive):
-            if place is not None and Path(place).resolve().is_relative_to(settings().deliveries.resolve()):
-                path = Path(place)
-                shutil.rmtree(path, ignore_errors=True) if path.is_dir() else path.unlink(missing_ok=True)
+        _free(found)
         tell(db, {"changed": "deliveries", "project_id": str(found.project_id)})
         db.delete(found)
+
+
+def _free(found: Delivery) -> None:
+    """Delete what was written, if it lies where deliveries lie."""
+    for place in (found.folder, found.archive):
+        if place is not None and Path(place).resolve().is_relative_to(settings().deliveries.resolve()):
+            path = Path(place)
+            shutil.rmtree(path, ignore_errors=True) if path.is_dir() else path.unlink(missing_ok=True)
+
+
+@router.delete("/deliveries/{delivery}/files")
+def free_delivery(delivery: UUID) -> DeliveryOut:
+    """Delete the files of a delivery and keep what is known of it: its options, its report."""
+    with session() as db:
+        found = _delivery(db, delivery)
+        _free(found)
+        found.folder, found.archive, found.archive_size = None, None, 0
+        db.flush()
+        tell(db, {"changed": "deliveries", "project_id": str(found.project_id)})
+        return _out(found)
+
+
+@router.get("/deliveries/{delivery}/report", response_class=FileResponse, responses=gives("application/json"))
+def download_report(delivery: UUID) -> FileResponse:
+    """The whole report as JSON."""
+    path, name = _below(delivery, "report.json")
+    return FileResponse(path, media_type="application/json", filename=f"{name}-report.json")
+
+
+@router.get("/deliveries/{delivery}/pictures/{number}", response_class=FileResponse, responses=gives("image/png"))
+def report_picture(delivery: UUID, number: Annotated[int, Param(ge=0, le=10_000)]) -> FileResponse:
+    """A picture of the report: 0 of what was to be written, then of each file, as it was read back."""
+    with session() as db:
+        report = _delivery(db, delivery).report or {}
+    listed = [report.get("picture", ""), *(made.get("picture", "") for made in report.get("formats", []))]
+    if not 0 <= number < len(listed) or not listed[number]:
+        raise not_found("picture")
+    return FileResponse(_below(delivery, listed[number])[0], media_type="image/png")
+
+
+def _below(delivery: UUID, path: str) -> tuple[Path, str]:
+    """A file of a delivery that is written, and the name that its files have."""
+    with session() as db:
+        found = _delivery(db, delivery)
+    place = None if found.folder is None else Path(found.folder, path)
+    if place is None or not place.is_file() or not place.resolve().is_relative_to(settings().deliveries.resolve()):
+        raise not_found("finished delivery")
+    return place, link_name(found.name)
 
 
 @router.get("/deliveries/{delivery}/zip", response_class=FileResponse, responses=gives("application/zip"))

@@ -7,6 +7,7 @@ from uuid import UUID
 
 from pydantic import BaseModel, Field
 
+from pruxel.core.deliver.purposes import Purpose
 from pruxel.server.api.limits import Plain, Word
 
 
@@ -178,20 +179,36 @@ class FormatOut(BaseModel):
 Options = Plain
 
 
-class DeliveryIn(BaseModel):
-    """`options` are those of each format, by its name."""
+class WrittenAs(BaseModel):
+    """How something is delivered: `options` are those of each format, by its name, `plan` what goes into which files.
 
-    name: str = Field(min_length=1, max_length=120)
+    `below` is a folder below the output root.
+    """
+
     formats: list[Annotated[str, Field(max_length=40)]] = Field(min_length=1, max_length=40)
     options: Options = {}
+    plan: Options = {}
+    below: str = Field("", max_length=200)
 
 
-class BatchIn(BaseModel):
+class DeliveryIn(WrittenAs):
+    """One workpiece."""
+
+    name: str = Field(min_length=1, max_length=120)
+
+
+class BatchIn(WrittenAs):
     """Models to be delivered one by one."""
 
     entries: list[Annotated[str, Field(max_length=4096)]] = Field(min_length=1, max_length=500)
-    formats: list[Annotated[str, Field(max_length=40)]] = Field(min_length=1, max_length=40)
-    options: Options = {}
+
+
+class PurposesOut(BaseModel):
+    """Starting points of deliveries, those of our own and those that were kept, and the schema of a plan."""
+
+    plan: dict[str, Any]
+    ours: list[Purpose]
+    kept: list[Purpose]
 
 
 class CheckOut(BaseModel):
@@ -224,6 +241,7 @@ class FormatReportOut(BaseModel):
     files: list[FileOut]
     left_out: list[str]
     proofs: list[ProofOut]
+    picture: str = ""
 
 
 class ReportOut(BaseModel):
@@ -231,6 +249,7 @@ class ReportOut(BaseModel):
     formats: list[FormatReportOut]
     told: list[str] = []
     outcome: Outcome
+    picture: str = ""
 
 
 class DeliveryOut(BaseModel):
@@ -240,10 +259,13 @@ class DeliveryOut(BaseModel):
     workpiece_id: UUID
     formats: list[str]
     options: Options
+    plan: Options
+    below: str
     job: UUID | None
     report: ReportOut | None
     folder: str | None
     archive_size: int
+    size: int
     created: str
 
 

@@ -6,9 +6,11 @@ import shutil
 import uuid
 
 from pruxel.core.base.context import Context
+from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.base.writing import make_folder
 from pruxel.core.deliver.deliver import deliver
 from pruxel.core.deliver.package import replace_folder, zip_folder
+from pruxel.core.deliver.plan import plan_of
 from pruxel.core.formats.textures import link_name
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.view import run_workpiece
@@ -27,19 +29,34 @@ def deliver_job(job: Job, context: Context) -> None:
     run = run_workpiece(job.project_id, workpiece.entries, delivery.steps, context.part(0.0, 0.2))
     home = settings().deliveries
     make_folder(home)
+    final_home = home / delivery.below if delivery.below else home
+    make_folder(final_home)
+    if not final_home.resolve().is_relative_to(home.resolve()):
+        raise InputError(
+            ErrorCode.OUTSIDE_ROOTS, "the folder leads out of the output root", file=delivery.below,
+            expected=f"below {home}", hint="Choose a folder that is no link to elsewhere.",
+        )  # fmt: skip
     name = f"{link_name(delivery.name)}-{str(delivery.id)[:8]}"
     partial = home / f".{name}.partial"
     shutil.rmtree(partial, ignore_errors=True)
     make_folder(partial)
     try:
-        report = deliver(run.scene, delivery.name, delivery.formats, partial, context.part(0.2, 0.9), delivery.options)
-        archive = home / f"{name}.zip"
+        report = deliver(
+            run.scene,
+            delivery.name,
+            delivery.formats,
+            partial,
+            context.part(0.2, 0.9),
+            delivery.options,
+            plan_of(delivery.plan),
+        )
+        archive = final_home / f"{name}.zip"
         size = zip_folder(partial, archive, context.part(0.9, 1.0))
-        replace_folder(partial, home / name)
+        replace_folder(partial, final_home / name)
     finally:
         shutil.rmtree(partial, ignore_errors=True)
     with session() as db:
         stored = db.get_one(Delivery, delivery.id)
         stored.report = report.as_dict()
-        stored.folder, stored.archive, stored.archive_size = str(home / name), str(archive), size
+        stored.folder, stored.archive, stored.archive_size = str(final_home / name), str(archive), size
         tell(db, {"changed": "deliveries", "project_id": str(job.project_id)})

@@ -362,6 +362,15 @@ class Job(Base):
     __table_args__ = (Index("jobs_by_key", "project_id", "kind", text("(payload->>'key')")),)
 
 
+class KeptPurpose(Base):
+    """A purpose of deliveries that somebody keeps under a name, for all projects."""
+
+    __tablename__ = "purposes"
+
+    name: Mapped[str] = mapped_column(primary_key=True)
+    purpose: Mapped[dict[str, Any]]
+
+
 class Delivery(Base):
     """Files written from a workpiece; `folder` and `archive` are set when the job is done."""
 
@@ -374,6 +383,8 @@ class Delivery(Base):
     name: Mapped[str]
     formats: Mapped[list[Any]]
     options: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+    plan: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+    below: Mapped[str] = mapped_column(default="", server_default="")
     steps: Mapped[list[Any]]
     report: Mapped[dict[str, Any] | None]
     folder: Mapped[str | None]

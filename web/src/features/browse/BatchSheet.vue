@@ -5,21 +5,22 @@ import { api } from '../../api/client'
 import Problem from '../../components/Problem.vue'
 import Sheet from '../../components/Sheet.vue'
 import { count, last } from '../../model/words'
-import FormatChoice from '../deliver/FormatChoice.vue'
+import { useWanted } from '../../composables/useWanted'
+import WantedForm from '../deliver/WantedForm.vue'
 
 const { project, models } = defineProps<{ project: string; models: string[] }>()
 const emit = defineEmits<{ close: [] }>()
 const router = useRouter()
-const chosen = ref(['glb'])
-const options = ref<Record<string, Record<string, unknown>>>({})
+const wanted = useWanted()
 const error = ref<unknown>(null)
 const starting = ref(false)
 const SHOWN = 6
+const stem = (path: string) => last(path).replace(/\.[^.]*$/, '')
 
 async function start() {
   starting.value = true
   try {
-    await api.deliverEach(project, models, chosen.value, options.value)
+    await api.deliverEach(project, models, wanted.value)
     await router.push({ name: 'deliver', params: { project } })
   } catch (problem) {
     error.value = problem
@@ -40,10 +41,16 @@ async function start() {
         {{ models.slice(0, SHOWN).map(last).join(', ')
         }}<template v-if="models.length > SHOWN"> and {{ count(models.length - SHOWN) }} more</template>
       </p>
-      <FormatChoice v-model="chosen" v-model:options="options" :losses="{}" @error="error = $event" />
+      <WantedForm
+        v-model="wanted"
+        :losses="{}"
+        :clips="[]"
+        :example="{ name: stem(models[0] ?? ''), piece: 'body', clip: 'walk' }"
+        @error="error = $event"
+      />
       <div class="flex justify-end gap-2">
         <button type="button" class="button" @click="emit('close')">Close</button>
-        <button class="button button-main" :disabled="!chosen.length || starting" data-test="start-batch">
+        <button class="button button-main" :disabled="!wanted.formats.length || starting" data-test="start-batch">
           Write and prove {{ models.length === 1 ? 'it' : `all ${count(models.length)}` }}
         </button>
       </div>

@@ -3,11 +3,15 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, type Delivery, type ViewContent, type Workpiece } from '../../api/client'
 import Problem from '../../components/Problem.vue'
+import Question from '../../components/Question.vue'
+import Sheet from '../../components/Sheet.vue'
 import { useEvents } from '../../composables/useEvents'
 import { useProject } from '../../composables/useProject'
-import { count, length } from '../../model/words'
+import { useWanted } from '../../composables/useWanted'
+import type { Wanted } from '../../model/wanted'
+import { bytes, count, length } from '../../model/words'
 import DeliveryCard from './DeliveryCard.vue'
-import FormatChoice from './FormatChoice.vue'
+import WantedForm from './WantedForm.vue'
 
 const route = useRoute()
 const router = useRouter()
@@ -16,19 +20,21 @@ const id = computed(() => String(route.params.workpiece ?? ''))
 const workpieces = shallowRef<Workpiece[]>([])
 const workpiece = computed(() => workpieces.value.find((w) => w.id === id.value))
 const content = shallowRef<ViewContent>()
-const KEPT = 'pruxel.formats'
-const chosen = ref<string[]>(JSON.parse(sessionStorage.getItem(KEPT) ?? '["glb"]') as string[])
-watch(chosen, (now) => sessionStorage.setItem(KEPT, JSON.stringify(now)))
-const KEPT_OPTIONS = 'pruxel.formats.options'
-type Options = Record<string, Record<string, unknown>>
-const options = ref(JSON.parse(sessionStorage.getItem(KEPT_OPTIONS) ?? '{}') as Options)
-watch(options, (now) => sessionStorage.setItem(KEPT_OPTIONS, JSON.stringify(now)))
+const wanted = useWanted()
 const name = ref('')
 const deliveries = ref<Delivery[]>([])
 const error = ref<unknown>(null)
 const starting = ref(false)
 
 let asked = 0
+// The view may still be in the making; the page hears when there is more of it.
+const key = ref('')
+async function look(mine: number, wanted: string) {
+  const view = await api.view(wanted)
+  if (mine !== asked) return
+  key.value = view.key
+  content.value = view.content ?? undefined
+}
 async function load() {
   if (!project.value) return
   const mine = ++asked
@@ -40,25 +46,44 @@ async function load() {
     ;[workpieces.value, deliveries.value] = found
     if (!wanted) return
     name.value = workpiece.value?.name ?? ''
-    const view = await api.view(wanted)
-    if (mine === asked) content.value = view.content ?? undefined
+    await look(mine, wanted)
   } catch (problem) {
     if (mine === asked) error.value = problem
   }
 }
 
-// What was chosen for the formats that are written; nothing for those left as they are.
-const wanted = () =>
-  Object.fromEntries(
-    chosen.value.filter((f) => Object.keys(options.value[f] ?? {}).length).map((f) => [f, options.value[f] ?? {}]),
-  )
+// The Bench keeps there which parts of a workpiece are hidden.
+const hidden = computed(() => {
+  const listed = JSON.parse(sessionStorage.getItem(`pruxel.hidden.${id.value}`) ?? '[]') as string[]
+  return listed.filter((part) => content.value?.facts.parts.some((one) => one.name === part))
+})
+const without = ref(true)
+
+// Only what the chosen formats are told; nothing for those left as they are.
+const sent = (): Wanted => ({
+  ...wanted.value,
+  plan: without.value && hidden.value.length ? { ...wanted.value.plan, left_out: hidden.value } : wanted.value.plan,
+  options: Object.fromEntries(
+    Object.entries(wanted.value.options).filter(
+      ([f, own]) => wanted.value.formats.includes(f) && Object.keys(own).length,
+    ),
+  ),
+})
+const namesake = ref<Delivery>()
 
 async function start() {
+  const there = deliveries.value.find((d) => d.name === name.value.trim() && d.below === wanted.value.below && d.size)
+  if (there) namesake.value = there
+  else await write()
+}
+async function write(instead?: Delivery) {
+  namesake.value = undefined
   starting.value = true
   try {
     error.value = null
-    const made = await api.deliver(id.value, name.value.trim(), chosen.value, wanted())
+    const made = await api.deliver(id.value, name.value.trim(), sent())
     deliveries.value = [made, ...deliveries.value]
+    if (instead) await api.removeDelivery(instead.id)
   } catch (problem) {
     error.value = problem
   } finally {
@@ -66,69 +91,122 @@ async function start() {
   }
 }
 
+// The form as it was for a delivery of before.
+function asBefore(delivery: Delivery) {
+  wanted.value = {
+    formats: delivery.formats,
+    options: delivery.options as Wanted['options'],
+    plan: Object.fromEntries(Object.entries(delivery.plan).filter(([key]) => key !== 'left_out')),
+    below: delivery.below,
+  }
+  if (delivery.workpiece_id !== id.value)
+    void router.push({ name: 'deliver', params: { project: project.value, workpiece: delivery.workpiece_id } })
+  else name.value = delivery.name
+  document.querySelector('#name')?.scrollIntoView({ block: 'center' })
+}
+
+const taken = computed(() => deliveries.value.reduce((sum, d) => sum + d.size, 0))
+const freeing = ref(false)
+async function freeAll() {
+  freeing.value = false
+  try {
+    for (const one of deliveries.value.filter((d) => d.size)) await api.freeDelivery(one.id)
+  } catch (problem) {
+    error.value = problem
+  }
+}
+
+const example = computed(() => ({
+  name: name.value.trim() || 'name',
+  piece: content.value?.facts.parts[0]?.name ?? 'part',
+  clip: content.value?.facts.clips[0] ?? 'clip',
+}))
+
 const again = () =>
   api.deliveries(project.value).then(
     (found) => (deliveries.value = found),
     (problem: unknown) => (error.value = problem),
   )
 watch([project, id], load, { immediate: true })
-useEvents((event) => (event.changed === 'deliveries' || event.reconnected) && project.value && again())
+useEvents((event) => {
+  if ((event.changed === 'deliveries' || event.reconnected) && project.value) void again()
+  if (event.view && event.view === key.value) look(asked, id.value).catch((problem: unknown) => (error.value = problem))
+})
 </script>
 
 <template>
   <div class="grid h-full grid-cols-[372px_1fr]">
-    <aside class="flex flex-col overflow-auto border-r border-line bg-sheet">
-      <div class="flex aspect-[16/11] shrink-0 items-center justify-center bg-gradient-to-b from-paper to-sunk">
-        <img
-          v-if="content?.pictures.length"
-          :src="`/api/blobs/${content.pictures.at(-1)}`"
-          alt="What will be delivered"
-          class="h-full object-contain"
-        />
+    <aside class="flex min-h-0 flex-col border-r border-line bg-sheet">
+      <div class="min-h-0 flex-1 overflow-auto" data-test="form">
+        <div class="flex h-44 shrink-0 items-center justify-center bg-gradient-to-b from-paper to-sunk">
+          <img
+            v-if="content?.pictures.length"
+            :src="`/api/blobs/${content.pictures.at(-1)}`"
+            alt="What will be delivered"
+            class="h-full [mask-image:linear-gradient(to_right,transparent,black_14%,black_86%,transparent)] object-contain"
+          />
+        </div>
+        <form id="deliver" class="flex flex-col gap-4 border-t border-line p-5" @submit.prevent="start">
+          <div>
+            <label class="heading" for="workpiece">Workpiece</label>
+            <select
+              id="workpiece"
+              class="field mt-1 w-full"
+              :value="id"
+              @change="
+                router.push({
+                  name: 'deliver',
+                  params: { project, workpiece: ($event.target as HTMLSelectElement).value },
+                })
+              "
+            >
+              <option value="" disabled>Choose one</option>
+              <option v-for="w in workpieces" :key="w.id" :value="w.id">{{ w.name }}</option>
+            </select>
+            <p v-if="content" class="num mt-1.5 text-[12.5px] text-faint">
+              {{ count(content.facts.triangles) }} triangles<br />{{ content.facts.size.map(length).join(' × ') }}
+            </p>
+            <label v-if="hidden.length" class="mt-1.5 flex items-start gap-2 text-[12.5px]">
+              <input v-model="without" type="checkbox" class="mt-0.5 accent-(--sea)" data-test="without-hidden" />
+              <span :title="hidden.join(', ')">
+                Leave out {{ hidden.length === 1 ? 'the part' : `the ${count(hidden.length)} parts` }} hidden on the
+                Bench
+              </span>
+            </label>
+          </div>
+          <div>
+            <label class="heading" for="name">Name of the files</label>
+            <input id="name" v-model="name" class="field mt-1 w-full" />
+          </div>
+          <WantedForm
+            v-model="wanted"
+            :losses="content?.losses ?? {}"
+            :clips="content?.facts.clips ?? []"
+            :example="example"
+            @error="error = $event"
+          />
+          <Problem v-if="error" :error="error" @close="error = null" />
+        </form>
       </div>
-      <form class="flex flex-1 flex-col gap-4 border-t border-line p-5" @submit.prevent="start">
-        <div>
-          <label class="heading" for="workpiece">Workpiece</label>
-          <select
-            id="workpiece"
-            class="field mt-1 w-full"
-            :value="id"
-            @change="
-              router.push({
-                name: 'deliver',
-                params: { project, workpiece: ($event.target as HTMLSelectElement).value },
-              })
-            "
-          >
-            <option value="" disabled>Choose one</option>
-            <option v-for="w in workpieces" :key="w.id" :value="w.id">{{ w.name }}</option>
-          </select>
-          <p v-if="content" class="num mt-1.5 text-[12.5px] text-faint">
-            {{ count(content.facts.triangles) }} triangles<br />{{ content.facts.size.map(length).join(' × ') }}
-          </p>
-        </div>
-        <div>
-          <label class="heading" for="name">Name of the files</label>
-          <input id="name" v-model="name" class="field mt-1 w-full" />
-        </div>
-        <FormatChoice
-          v-model="chosen"
-          v-model:options="options"
-          :losses="content?.losses ?? {}"
-          @error="error = $event"
-        />
-        <Problem v-if="error" :error="error" @close="error = null" />
+      <div class="border-t border-line px-5 py-3">
         <button
-          class="button button-main mt-auto py-2.5 text-[15px]"
-          :disabled="!id || !chosen.length || !name.trim() || starting"
+          form="deliver"
+          class="button button-main w-full py-2.5 text-[15px]"
+          :disabled="!id || !wanted.formats.length || !name.trim() || starting"
           data-test="deliver"
         >
           Write and prove
         </button>
-      </form>
+      </div>
     </aside>
     <section class="overflow-auto p-6">
-      <h1 class="text-[20px] font-semibold tracking-tight">Deliveries</h1>
+      <div class="flex items-baseline justify-between">
+        <h1 class="text-[20px] font-semibold tracking-tight">Deliveries</h1>
+        <p v-if="taken" class="text-[12.5px] text-faint">
+          <span class="num">{{ bytes(taken) }}</span> on disk
+          <button class="words ml-2" data-test="free-all" @click="freeing = true">Free the space</button>
+        </p>
+      </div>
       <p class="mb-4 text-faint">
         Every file is read back by a reader that shares no code with ours, and compared with what was on the Bench.
       </p>
@@ -148,7 +226,31 @@ useEvents((event) => (event.changed === 'deliveries' || event.reconnected) && pr
         :delivery="delivery"
         :open="i === 0"
         @error="error = $event"
+        @again="asBefore"
       />
     </section>
+    <Question
+      v-if="freeing"
+      title="Free the space of all deliveries?"
+      act="Delete all their files"
+      @close="freeing = false"
+      @yes="freeAll"
+    >
+      <p>
+        <span class="num">{{ bytes(taken) }}</span> in folders and zips are deleted. What was written and how it was
+        proven stays listed, and can be delivered again.
+      </p>
+    </Question>
+    <Sheet v-if="namesake" open title="One of this name is there" @close="namesake = undefined">
+      <p class="mb-4 text-[13px]">
+        <b>{{ namesake.name }}</b> was delivered before, as {{ namesake.formats.join(', ') }}. Both can stay: each has a
+        folder of its own.
+      </p>
+      <div class="flex justify-end gap-2">
+        <button class="button" @click="namesake = undefined">Cancel</button>
+        <button class="button" data-test="in-place" @click="write(namesake)">Write in its place</button>
+        <button class="button button-main" data-test="beside" @click="write()">Write beside it</button>
+      </div>
+    </Sheet>
   </div>
 </template>

@@ -12,12 +12,13 @@ import { bytes } from '../../model/words'
 import ProofTable from './ProofTable.vue'
 
 const { delivery } = defineProps<{ delivery: Delivery; open: boolean }>()
-const emit = defineEmits<{ error: [problem: unknown] }>()
-const asking = ref<'name' | 'remove' | null>(null)
+const emit = defineEmits<{ error: [problem: unknown]; again: [delivery: Delivery] }>()
+const asking = ref<'name' | 'remove' | 'free' | null>(null)
 const job = computed(() => jobById(delivery.job))
 const report = computed(() => delivery.report)
 const checks = computed(() => (report.value?.formats ?? []).flatMap((f) => f.proofs.flatMap((p) => p.checks)))
 const held = computed(() => checks.value.filter((c) => c.passed).length)
+const MOST_FILES = 9
 const tones = {
   proven: 'bg-sea-soft text-sea',
   failed: 'bg-brick-soft text-brick',
@@ -32,14 +33,27 @@ const written = computed(() => {
   const when = { dateStyle: 'medium', timeStyle: 'short' } as const
   return new Date(delivery.created).toLocaleString('en-GB', when)
 })
+const address = computed(() => `/api/deliveries/${delivery.id}`)
+// Pictures lie with the files: of what was to be written, then of each file.
+const picture = (number: number) => `${address.value}/pictures/${number}`
+const told = computed(() =>
+  [written.value, delivery.below && `in ${delivery.below}`, report.value && !delivery.size && 'its files are gone']
+    .filter(Boolean)
+    .join(', '),
+)
 const act = (work: Promise<unknown>) => {
   asking.value = null
   void work.catch((problem: unknown) => emit('error', problem))
 }
-const acts = [
+const acts = computed(() => [
+  { words: 'Again with changes', run: () => emit('again', delivery), test: 'again' },
+  ...(delivery.size
+    ? [{ words: 'Report as JSON', run: () => window.open(`${address.value}/report`), test: 'report' }]
+    : []),
   { words: 'Rename…', run: () => (asking.value = 'name'), test: 'rename' },
+  ...(delivery.size ? [{ words: 'Free its space…', run: () => (asking.value = 'free'), test: 'free' }] : []),
   { words: 'Remove…', run: () => (asking.value = 'remove'), grave: true, test: 'remove' },
-]
+])
 // After a reload the job may be older than the list of jobs that the page asked for.
 watch(
   () => delivery.job,
@@ -55,7 +69,7 @@ watch(
         <h2 class="truncate text-[15px] font-semibold">
           {{ delivery.name }} <span class="font-normal text-faint">as {{ delivery.formats.join(', ') }}</span>
         </h2>
-        <p class="text-[12.5px] text-faint">{{ written }}</p>
+        <p class="text-[12.5px] text-faint">{{ told }}</p>
       </div>
       <span
         v-if="report"
@@ -95,7 +109,12 @@ watch(
     <ul v-if="report?.told.length" class="border-t border-line px-4 py-2 text-[13px] text-marigold">
       <li v-for="words in report.told" :key="words">Changed on the way: {{ words }}</li>
     </ul>
-    <Disclosure v-for="format in report?.formats" :key="format.format" v-slot="{ open: unfolded }" :default-open="open">
+    <Disclosure
+      v-for="(format, number) in report?.formats"
+      :key="format.main"
+      v-slot="{ open: unfolded }"
+      :default-open="open && number < 3"
+    >
       <DisclosureButton
         class="flex w-full items-center justify-between border-t border-line bg-paper px-4 py-2 text-left text-[13px]"
       >
@@ -107,12 +126,49 @@ watch(
         </span>
       </DisclosureButton>
       <DisclosurePanel class="px-4 py-2">
+        <div v-if="delivery.size && format.picture" class="flex gap-3 py-2" data-test="pictures">
+          <figure v-if="report?.picture" class="w-44">
+            <img
+              :src="picture(0)"
+              alt="As it is on the Bench"
+              class="w-full rounded-md bg-gradient-to-b from-paper to-sunk"
+            />
+            <figcaption class="pt-0.5 text-[12px] text-faint">On the Bench</figcaption>
+          </figure>
+          <figure class="w-44">
+            <img
+              :src="picture(number + 1)"
+              :alt="`${format.main}, read back`"
+              class="w-full rounded-md bg-gradient-to-b from-paper to-sunk"
+            />
+            <figcaption class="pt-0.5 text-[12px] text-faint">In the file</figcaption>
+          </figure>
+          <ul class="num min-w-0 flex-1 self-start text-[12px] text-faint" data-test="files">
+            <li v-for="file in format.files.slice(0, MOST_FILES)" :key="file.path" class="flex justify-between gap-3">
+              <span class="truncate" :title="file.path">{{ file.path }}</span>
+              <span class="whitespace-nowrap">{{ bytes(file.size) }}</span>
+            </li>
+            <li v-if="format.files.length > MOST_FILES">and {{ format.files.length - MOST_FILES }} more</li>
+          </ul>
+        </div>
         <p v-for="word in format.left_out" :key="word" class="py-0.5 text-[13px] text-marigold">
           The format cannot carry {{ word }}
         </p>
         <ProofTable v-for="proof in format.proofs" :key="proof.reader" :proof="proof" />
       </DisclosurePanel>
     </Disclosure>
+    <Question
+      v-if="asking === 'free'"
+      :title="`Free the space of ${delivery.name}?`"
+      act="Delete its files"
+      @close="asking = null"
+      @yes="act(api.freeDelivery(delivery.id))"
+    >
+      <p>
+        Its folder and its zip, <span class="num">{{ bytes(delivery.size) }}</span>, are deleted. What was written and
+        how it was proven stays listed, and it can be delivered again.
+      </p>
+    </Question>
     <NameForm
       v-if="asking === 'name'"
       title="Rename this delivery"

@@ -1,29 +1,20 @@
 <script setup lang="ts">
-import { onMounted, ref, shallowRef } from 'vue'
-import { api, type Format } from '../../api/client'
+import { computed, ref } from 'vue'
+import type { Format } from '../../api/client'
 import FieldInput from '../../components/FieldInput.vue'
 import { fieldsOf, valuesOf, type Field, type Schema, type Target } from '../../model/form'
 
 // `losses` are what of the workpiece each format leaves out, in words.
-const { losses } = defineProps<{ losses: Record<string, string[]> }>()
+const { losses, formats: given } = defineProps<{ losses: Record<string, string[]>; formats: Format[] }>()
 const chosen = defineModel<string[]>({ required: true })
 const options = defineModel<Record<string, Record<string, unknown>>>('options', { required: true })
-const emit = defineEmits<{ error: [problem: unknown] }>()
-const formats = shallowRef<Format[]>([])
-const fields = shallowRef<Record<string, Field[]>>({})
 const open = ref<string[]>([])
 const NONE = {} as Record<Target, string[]>
-
-onMounted(async () => {
-  try {
-    const found = await api.formats()
-    fields.value = Object.fromEntries(found.map((f) => [f.name, fieldsOf((f.options ?? {}) as Schema)]))
-    // What carries most comes first.
-    formats.value = [...found].sort((a, b) => b.carries.length - a.carries.length)
-  } catch (problem) {
-    emit('error', problem)
-  }
-})
+// What carries most comes first.
+const formats = computed(() => [...given].sort((a, b) => b.carries.length - a.carries.length))
+const fields = computed<Record<string, Field[]>>(() =>
+  Object.fromEntries(given.map((f) => [f.name, fieldsOf((f.options ?? {}) as Schema)])),
+)
 
 const starting = (format: string) => valuesOf(fields.value[format] ?? [], {})
 const valueOf = (format: string, field: Field) => options.value[format]?.[field.name] ?? starting(format)[field.name]

@@ -1,9 +1,13 @@
 <script setup lang="ts">
+import { computed } from 'vue'
 import type { Delivery } from '../../api/client'
 
 type Proof = NonNullable<Delivery['report']>['formats'][number]['proofs'][number]
 type Check = Proof['checks'][number]
-defineProps<{ proof: Proof }>()
+const { proof } = defineProps<{ proof: Proof }>()
+// What differs comes first, then what warns.
+const rank = (check: Check) => (!check.passed ? 0 : check.warning ? 1 : 2)
+const checks = computed(() => [...proof.checks].sort((a, b) => rank(a) - rank(b)))
 const tone = (check: Check) => (!check.passed ? 'text-brick' : check.warning ? 'text-marigold' : 'text-sea')
 const word = (check: Check) => (!check.passed ? 'differs' : check.warning ? 'warns' : 'holds')
 </script>
@@ -24,7 +28,7 @@ const word = (check: Check) => (!check.passed ? 'differs' : check.warning ? 'war
         </tr>
       </thead>
       <tbody>
-        <tr v-for="check in proof.checks" :key="check.what" class="border-t border-line align-top">
+        <tr v-for="check in checks" :key="check.what" class="border-t border-line align-top">
           <td class="py-1 pr-3">{{ check.what }}</td>
           <td class="num py-1 pr-3 [overflow-wrap:anywhere]">{{ check.written }}</td>
           <td class="py-1 pr-3 [overflow-wrap:anywhere]">{{ check.read }}</td>

@@ -22,7 +22,7 @@ from pruxel.core.formats.fbx.write import as_written
 from pruxel.core.formats.fbx.write_materials import slots_of
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.render_images import texels
-from pruxel.core.scene.walk import parts
+from pruxel.core.scene.walk import in_order, parts
 
 _MAPS = {
     "DiffuseColor": "map",
@@ -43,12 +43,39 @@ def read_by_three(one: Exhibit) -> list[Check]:
     checks = [Check("unit of length", f"{unit:g} cm", f"{read.unit:g} cm", abs(read.unit - unit) < 1e-6 * unit)]
     checks.append(Check("axis that points up", options.up, read.up, read.up == options.up))
     checks += compare_tree(scene, read, t)
+    if scene.cameras or scene.lights:
+        checks.append(_views(scene, read, t))
     if scene.materials:
         checks += _materials(scene, read, t, linked=options.textures)
     if options.textures == "linked" and scene.images:
         pictures = list(_pictures(scene, read))
         checks += [compare_links((p.link for p in pictures), one.main), compare_pictures(pictures, one.main)]
     return checks
+
+
+def _views(scene: Scene, read: ReadBack, t: Tolerances) -> Check:
+    """On which nodes cameras and lights hang, of which kind, how wide they look and how brightly they shine."""
+    wanted: dict[str, tuple[str, list[float]]] = {}
+    for index in in_order(scene):
+        node = scene.nodes[index]
+        if node.camera is not None:
+            fov = scene.cameras[node.camera].yfov_rad
+            if fov is not None:  # the reader makes nothing of others
+                wanted[node.name] = "perspective", [float(np.degrees(fov))]
+        elif node.light is not None:
+            light = scene.lights[node.light]
+            wanted[node.name] = (light.kind, [light.intensity, *light.color])
+    found = {node["name"]: node["view"] for node in read.nodes if node.get("view")}
+    wrong = ""
+    for name, (kind, values) in wanted.items():
+        there = found.get(name)
+        if there is None or there["kind"] != kind:
+            wrong = wrong or f"'{name}' is {'nothing' if there is None else there['kind']}, not {kind}"
+        elif not np.allclose(there["values"], values, rtol=t.factor, atol=t.factor):
+            wrong = wrong or f"'{name}' has {there['values']}, not {values}"
+    strange = sorted(found.keys() - wanted.keys())
+    words = wrong or (f"'{strange[0]}' too" if strange else "the same on the same nodes")
+    return Check("cameras and lights", f"{len(wanted):,}", words, not wrong and not strange)
 
 
 def _pictures(scene: Scene, read: ReadBack) -> Iterator[Picture]:

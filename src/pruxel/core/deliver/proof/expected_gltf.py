@@ -12,11 +12,13 @@ from pruxel.core.base.arrays import AnyArray, DoubleArray
 from pruxel.core.deliver.proof.checks import Check, Tolerances
 from pruxel.core.deliver.proof.clips import compare_clips
 from pruxel.core.deliver.proof.judge import Geometry, ReadBack
+from pruxel.core.deliver.proof.links import compare_images
 from pruxel.core.deliver.proof.surfaces import Surface, Tally, compare_names, compare_surfaces, distances
 from pruxel.core.extract.clips import extent_of
 from pruxel.core.scene.materials import Material, TextureRef
 from pruxel.core.scene.model import MorphTarget, Primitive, Scene
 from pruxel.core.scene.pose import held, joint_matrices, mixed, posed
+from pruxel.core.scene.render_images import texels
 from pruxel.core.scene.walk import in_order, parents_of, parts, world_from_local
 
 _MAPS = {
@@ -43,6 +45,8 @@ def compare_gltf(scene: Scene, read: ReadBack, t: Tolerances) -> list[Check]:
     checks += compare_surfaces(written, found, t)
     checks.append(compare_strokes(scene, read))
     checks += [_materials(scene, read, t), _textures(scene, read)]
+    if scene.images:
+        checks.append(compare_images([(image.name, texels(image)) for image in scene.images], read.images))
     if scene.skins:
         checks.append(_skins(scene, parts_read, t))
     checks += compare_clips(scene, read, t)

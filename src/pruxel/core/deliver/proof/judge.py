@@ -60,6 +60,7 @@ class ReadBack:
     materials: list[dict[str, Any]]
     clips: list[dict[str, Any]]
     poses: list[dict[str, Any]]
+    images: list[AnyArray]
     unit: float = 1.0  # centimetres in the file's unit of length, where it says so
     up: str = "y"  # the axis that it says points up
 
@@ -140,6 +141,7 @@ def _loaded(document: dict[str, Any], data: bytes) -> ReadBack:
     listed = (document[key] for key in ("nodes", "parts", "materials", "clips"))
     nodes, parts, materials, clips = listed
     unit = float(document.get("unit", 1.0))
+    images = [needed(ref) for ref in document["images"]]
     return ReadBack(
-        document["reader"], nodes, geometries, parts, materials, clips, poses, unit, document.get("up", "y")
+        document["reader"], nodes, geometries, parts, materials, clips, poses, images, unit, document.get("up", "y")
     )

@@ -4,6 +4,7 @@ from pruxel.core.formats.fbx.options import FbxOptions
 from pruxel.core.formats.fbx.read import begins, read
 from pruxel.core.formats.fbx.write import write
 from pruxel.core.formats.registry import Format, register
+from pruxel.core.images.encode import ENDINGS
 
 FBX = register(
     Format(
@@ -12,13 +13,27 @@ FBX = register(
         ("fbx",),
         "application/octet-stream",
         frozenset(
-            {"materials", "textures", "mapping", "tree", "skins", "clips", "targets", "colors", "uvs", "polygons"}
+            {
+                "materials",
+                "textures",
+                "mapping",
+                "tree",
+                "skins",
+                "clips",
+                "targets",
+                "colors",
+                "uvs",
+                "polygons",
+                "cameras",
+                "lights",
+            }
         ),
         write,
         read,
         begins=begins,
         options=FbxOptions,
         judges=("fbx in three.js",),
+        pictures=frozenset(ENDINGS),
     )
 )
 

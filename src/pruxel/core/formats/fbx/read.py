@@ -9,21 +9,23 @@ import numpy as np
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
+from pruxel.core.formats.corners import Shape, primitive_of
 from pruxel.core.formats.fbx.binary import begins_as_binary, read_binary
 from pruxel.core.formats.fbx.objects import Key, Objects, Thing, is_root, objects_of, said
 from pruxel.core.formats.fbx.read_clips import Target, clips_of
-from pruxel.core.formats.fbx.read_geometry import Shape, face_numbers, layers_of, polygons_of, primitive_of
+from pruxel.core.formats.fbx.read_geometry import face_numbers, layers_of, polygons_of
 from pruxel.core.formats.fbx.read_materials import finder, loose_material
 from pruxel.core.formats.fbx.read_nodes import Placement, geometric_of, local_by_inheritance, placement_of
 from pruxel.core.formats.fbx.read_skins import LooseShape, LooseSkin, shapes_of, skin_of
 from pruxel.core.formats.fbx.text import begins_as_text, read_text
+from pruxel.core.formats.fbx.views import CAMERA, LIGHT, camera_of, light_of, turned
 from pruxel.core.formats.loose_materials import with_loose_materials
 from pruxel.core.formats.registry import Find, ReadResult
-from pruxel.core.geometry.transforms import compose
+from pruxel.core.geometry.transforms import compose, matrix_quaternion
 from pruxel.core.scene.checks import entered
 from pruxel.core.scene.edit import tree_of
 from pruxel.core.scene.materials import Material
-from pruxel.core.scene.model import Mesh, Node, Scene, Skin, as_matrix
+from pruxel.core.scene.model import Camera, Light, Mesh, Node, Scene, Skin, as_matrix
 from pruxel.core.scene.origin import Origin
 from pruxel.core.scene.pose import moved
 from pruxel.core.scene.reframe import reframed
@@ -32,6 +34,7 @@ _OLDEST = 7000
 # What has a place, what only says how others are used, and what others say anyway.
 _TAKEN = {"Model", "Geometry", "Material", "Texture", "Video", "Deformer", "AnimationStack", "AnimationLayer"}
 _TAKEN |= {"AnimationCurveNode", "AnimationCurve", "NodeAttribute", "Pose", "LayeredTexture", "GlobalSettings"}
+_KNOWN_ATTRIBUTES = {"LimbNode", "Null", "Root", "Limb", "", "Mesh", "IKEffector", "FKEffector", "Camera", "Light"}
 _TAKEN |= {"DisplayLayer", "SceneInfo", "Document", "CollectionExclusive", "SelectionNode", "Collection"}
 
 
@@ -57,13 +60,13 @@ def read(data: memoryview, name: str, find: Find, context: Context) -> ReadResul
     objects = objects_of(top, version)
     context.progress(0.3, name)
     reader = _Reader(objects, name)
-    scene = reader.scene()
+    turn, metres = _frame(objects, reader.notes)
+    scene = reader.scene(turn, metres)
     context.progress(0.8, name)
     passed: list[str] = []
     listed = {i: loose_material(objects, thing, reader.uv_names, passed) for i, thing in enumerate(reader.materials)}
     scene = with_loose_materials(scene, listed, finder(objects, find))
     reader.tell_what_has_no_place(passed)
-    turn, metres = _frame(objects, reader.notes)
     scene = reframed(replace(scene, notes=tuple(reader.notes)), turn, metres)
     return ReadResult(entered(scene, name), tuple(reader.faults))
 
@@ -105,7 +108,7 @@ class _Reader:
     skins: list[Skin] = field(default_factory=list)
     parts: dict[tuple[Key, tuple[int, ...], bytes], Made] = field(default_factory=dict)
 
-    def scene(self) -> Scene:
+    def scene(self, turn: np.ndarray, metres: float) -> Scene:
         """Nodes, meshes, skins and clips in the file's own axes and unit."""
         models = list(self.objects.all("Model"))
         number_of = {model.key: number for number, model in enumerate(models)}
@@ -128,6 +131,7 @@ class _Reader:
                 nodes[at] = replace(nodes[at], mesh=mesh, skin=skin)
                 channels |= {shape.channel: (at, place) for place, shape in enumerate(shapes)}
                 weights[at] = rest
+        cameras, lights = self._views(models, nodes, parents, turn, metres)
         tree, roots = tree_of(nodes, parents)
         targets = {model.key: Target(number, placements[number]) for number, model in enumerate(models)}
         return Scene(
@@ -137,8 +141,39 @@ class _Reader:
             meshes=tuple(self.meshes),
             materials=tuple(Material(thing.name or "material") for thing in self.materials),
             skins=tuple(self.skins),
+            cameras=cameras,
+            lights=lights,
             clips=tuple(clips_of(self.objects, targets, channels, weights, self.notes)),
         )
+
+    def _views(
+        self, models: list[Thing], nodes: list[Node], parents: list[int], turn: np.ndarray, metres: float
+    ) -> tuple[tuple[Camera, ...], tuple[Light, ...]]:
+        """Cameras and lights on the nodes of their models, or, where these hold more or move, below them."""
+        cameras: list[Camera] = []
+        lights: list[Light] = []
+        above = set(parents)
+        for number, model in enumerate(models):
+            attribute = next(self.objects.under(model, "NodeAttribute"), None)
+            sort = "" if attribute is None else attribute.sort
+            if attribute is None or sort not in {"Camera", "Light"}:
+                continue
+            theirs = CAMERA if sort == "Camera" else LIGHT
+            whole = matrix_quaternion(theirs.T @ turn)
+            moves = next(self.objects.under(model, "AnimationCurveNode"), None) is not None
+            node, at = nodes[number], number
+            if number in above or moves or node.mesh is not None or len(set(node.scale)) > 1 or node.matrix is not None:
+                at = len(nodes)
+                nodes.append(Node(f"{node.name}.{sort.lower()}", origin=node.origin))
+                parents.append(number)
+            nodes[at] = turned(nodes[at], whole)
+            if sort == "Camera":
+                cameras.append(camera_of(attribute, node.name, metres))
+                nodes[at] = replace(nodes[at], camera=len(cameras) - 1)
+            else:
+                lights.append(light_of(attribute, node.name, metres))
+                nodes[at] = replace(nodes[at], light=len(lights) - 1)
+        return tuple(cameras), tuple(lights)
 
     def _parent(self, model: Thing, number_of: Mapping[Key, int]) -> int:
         """The model above one; a ring is cut where it closes."""
@@ -241,7 +276,18 @@ class _Reader:
         for thing in self.objects.things.values():
             what = thing.kind if thing.kind != "NodeAttribute" else thing.sort
             if thing.kind == "NodeAttribute":
-                known = what in {"LimbNode", "Null", "Root", "Limb", "", "Mesh", "IKEffector", "FKEffector"}
+                known = what in {
+                    "LimbNode",
+                    "Null",
+                    "Root",
+                    "Limb",
+                    "",
+                    "Mesh",
+                    "IKEffector",
+                    "FKEffector",
+                    "Camera",
+                    "Light",
+                }
             else:
                 known = what in _TAKEN
             if not known:

@@ -7,17 +7,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray, DoubleArray, frozen
+from pruxel.core.base.arrays import AnyArray, DoubleArray
 from pruxel.core.formats.fbx.document import TICKS
 from pruxel.core.formats.fbx.objects import Key, Objects, Thing, array, whole
 from pruxel.core.formats.fbx.read_nodes import Placement
-from pruxel.core.geometry.euler import angles_between_deg, slerps
+from pruxel.core.formats.resampled import channel_of, counted_from, refined
 from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, Interpolation
 
 _CONSTANT, _LINEAR, _CUBIC = 0x2, 0x4, 0x8
-_ROUNDS = 6
-_ARC_ERROR_DEG = 0.05
-_LINE_ERROR = 1e-4  # of the range of the values
 _MOST_SECONDS = 1e6
 _LARGEST = 1e15  # beyond this a key is no value of a placement
 
@@ -112,23 +109,13 @@ def clips_of(
             for node, columns in shaped.items():
                 found.append(_shapes(node, columns, weights.get(node, ())))
         if found:
-            clips.append(Clip(stack.name, tuple(_from_zero(found, stack))))
+            clips.append(Clip(stack.name, tuple(counted_from(found, _begin(stack)))))
     return clips
 
 
-def _from_zero(found: list[ClipChannel], stack: Thing) -> list[ClipChannel]:
-    """Keys as the stack counts them: its own beginning is 0; none stands before that."""
+def _begin(stack: Thing) -> float:
     begin = stack.number("LocalStart", 0.0) / TICKS
-    first = min(float(channel.times[0]) for channel in found)
-    shift = begin if abs(begin) < _MOST_SECONDS and first >= begin else min(first, 0.0)
-    if not shift:
-        return found
-    return [
-        ClipChannel(
-            c.node, c.path, frozen((c.times - np.float32(shift)).clip(0)), c.values, interpolation=c.interpolation
-        )
-        for c in found
-    ]
+    return begin if abs(begin) < _MOST_SECONDS else 0.0
 
 
 Slots = dict[str, dict[str, Curve]]
@@ -214,35 +201,5 @@ def _channel(
         jumps = [c.times[1:][(c.flags[:-1] & _CONSTANT) > 0] for c in curves]
         before = np.concatenate(jumps) - 1e-4
         times = np.unique(np.concatenate([times, before[before > times[0]]]))
-        times = _refined(times, values, turn=path == "rotation")
-    found = values(times)
-    return ClipChannel(
-        node,
-        path,
-        frozen(times.astype(np.float32)),
-        frozen(found.astype(np.float32)),
-        interpolation=how,
-    )
-
-
-def _refined(times: DoubleArray, values: Callable[[DoubleArray], DoubleArray], *, turn: bool) -> DoubleArray:
-    """Times between which lines (arcs, for a turn) follow the values, halved where they stray."""
-    for _ in range(_ROUNDS):
-        if len(times) < 2:
-            break
-        known = values(times)
-        bad = np.zeros(len(times) - 1, bool)
-        for share in (0.25, 0.5, 0.75):
-            between = values(times[:-1] + share * np.diff(times))
-            if turn:
-                arc = slerps(known[:-1], known[1:], np.full(len(between), share))
-                bad |= angles_between_deg(between, arc) > _ARC_ERROR_DEG
-            else:
-                line = known[:-1] * (1 - share) + known[1:] * share
-                room = max(float(np.ptp(known, axis=0).max()), 1e-9)
-                bad |= np.abs(between - line).max(axis=1) > _LINE_ERROR * room
-        wide = np.nonzero(bad & (np.diff(times) > 2e-3))[0]
-        if not len(wide):
-            break
-        times = np.insert(times, wide + 1, (times[wide] + times[wide + 1]) / 2)
-    return times
+        times = refined(times, values, turn=path == "rotation")
+    return channel_of(node, path, times, values(times), how)

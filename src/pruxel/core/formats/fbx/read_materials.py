@@ -11,7 +11,7 @@ import re
 import numpy as np
 
 from pruxel.core.formats.fbx.objects import Objects, Thing
-from pruxel.core.formats.loose_materials import LooseMaterial, Pair
+from pruxel.core.formats.loose_materials import LooseMaterial, Pair, beside
 from pruxel.core.formats.registry import Find
 from pruxel.core.scene.materials import Material
 
@@ -108,9 +108,7 @@ def finder(objects: Objects, find: Find) -> Find:
         last = _last(name)
         if last and last in inside:
             return inside[last]
-        plain = name.replace("\\", "/")
-        tries = [plain.removeprefix("./"), last, f"textures/{last}"]
-        return next((data for one in dict.fromkeys(tries) if one and (data := find(one)) is not None), None)
+        return beside(find, name)
 
     return found
 

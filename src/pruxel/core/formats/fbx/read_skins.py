@@ -7,13 +7,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray, DoubleArray, as_floats, places_within, usable_rows
+from pruxel.core.base.arrays import AnyArray, DoubleArray, as_floats, usable_rows
 from pruxel.core.base.errors import ErrorCode, Fault
+from pruxel.core.formats.corners import Influences, Shape, influences_of
 from pruxel.core.formats.fbx.objects import Key, Objects, Thing, array, whole
-from pruxel.core.formats.fbx.read_geometry import Influences, Shape
-
-_MOST_INFLUENCES = 64
-_LARGEST_WEIGHT = 1e6
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,14 +41,17 @@ def skin_of(
                 continue
             point, weight = whole(cluster.element, "Indexes"), array(cluster.element, "Weights").astype(np.float64)
             count = min(len(point), len(weight))
-            point, weight = point[:count], weight[:count]
-            fits = (point >= 0) & (point < points) & (weight > 0) & (weight < _LARGEST_WEIGHT)
             joints.append(link.key)
             binds.append(_bind(cluster, world_of))
-            rows.append((point[fits], weight[fits]))
+            rows.append((point[:count], weight[:count]))
     if not joints:
         return None
     return LooseSkin(name or geometry.name, tuple(joints), np.stack(binds), _influences(rows, points))
+
+
+def _influences(rows: list[tuple[AnyArray, AnyArray]], points: int) -> Influences:
+    joint = np.repeat(np.arange(len(rows)), [len(point) for point, _ in rows])
+    return influences_of(np.concatenate([p for p, _ in rows]), joint, np.concatenate([w for _, w in rows]), points)
 
 
 def _bind(cluster: Thing, world_of: Callable[[], DoubleArray]) -> DoubleArray:
@@ -70,24 +70,6 @@ def _matrix(thing: Thing, name: str) -> DoubleArray | None:
     if values.size != 16 or not np.isfinite(values).all():
         return None
     return values.reshape(4, 4).T
-
-
-def _influences(rows: list[tuple[AnyArray, AnyArray]], points: int) -> Influences:
-    """For each point the joints that hold it, strongest first; one that none holds has weight 0."""
-    point = np.concatenate([p for p, _ in rows]).astype(np.int64)
-    weight = np.concatenate([w for _, w in rows])
-    joint = np.repeat(np.arange(len(rows)), [len(p) for p, _ in rows])
-    order = np.lexsort((-weight, point))
-    point, weight, joint = point[order], weight[order], joint[order]
-    counts = np.bincount(point, minlength=points)
-    place = places_within(counts)
-    width = min(max(int(counts.max(initial=1)), 1), _MOST_INFLUENCES)
-    joints, weights = np.zeros((points, width), np.uint16), np.zeros((points, width), np.float32)
-    kept = place < width
-    joints[point[kept], place[kept]] = joint[kept]
-    weights[point[kept], place[kept]] = weight[kept]
-    total = weights.sum(axis=1, keepdims=True)
-    return Influences(joints, np.where(total > 0, weights / np.maximum(total, 1e-12), 0).astype(np.float32))
 
 
 @dataclass(frozen=True, eq=False)

@@ -17,6 +17,7 @@ from pruxel.core.disk.names import unique_name
 from pruxel.core.formats.fbx.document import Document, prop, table
 from pruxel.core.formats.fbx.elements import Element, Int64, written
 from pruxel.core.formats.fbx.options import FbxOptions
+from pruxel.core.formats.fbx.views import camera_rows, light_rows, with_views_apart
 from pruxel.core.formats.fbx.write_clips import seconds_of, write_clips
 from pruxel.core.formats.fbx.write_materials import write_materials
 from pruxel.core.formats.fbx.write_meshes import Written, columns, materials_of, write_mesh, write_skin
@@ -41,7 +42,9 @@ def write(scene: Scene, stem: str, options: FbxOptions, context: Context) -> lis
     joints = {joint for skin in scene.skins for joint in skin.joints}
     filled = {index for index, _, mesh in parts(scene) if mesh.primitives}
     sorts = {index: "LimbNode" if index in joints else "Mesh" if index in filled else "Null" for index in shown}
-    models = {index: _model(document, scene.nodes[index], sorts[index]) for index in shown}
+    sorts |= {index: "Camera" for index in shown if scene.nodes[index].camera is not None}
+    sorts |= {index: "Light" for index in shown if scene.nodes[index].light is not None}
+    models = {index: _model(document, scene, index, sorts[index], options) for index in shown}
     materials, files = write_materials(document, scene, options.textures, context.part(0.0, 0.5))
     shapes = _meshes(document, scene, models, materials, options, context.part(0.5, 0.9))
     for index in shown:
@@ -72,7 +75,8 @@ def as_written(scene: Scene, options: FbxOptions) -> Scene:
     names = [unique_name(material.name or "material", taken) for material in dressed.materials]
     materials = tuple(replace(m, name=name) for m, name in zip(dressed.materials, names, strict=True))
     apart = replace(dressed, nodes=unique_names(nodes), materials=materials, clips=_shown_clips(scene))
-    return reframed(apart, axes_of(options.up), options.per_metre)
+    viewed = with_views_apart(apart, axes_of(options.up))
+    return reframed(replace(viewed, nodes=unique_names(viewed.nodes)), axes_of(options.up), options.per_metre)
 
 
 def _dressed(scene: Scene) -> Scene:
@@ -97,7 +101,8 @@ def _shown_clips(scene: Scene) -> tuple[Clip, ...]:
     return tuple(clip for clip in kept if clip.channels)
 
 
-def _model(document: Document, node: Node, sort: str) -> Int64:
+def _model(document: Document, scene: Scene, index: int, sort: str, options: FbxOptions) -> Int64:
+    node = scene.nodes[index]
     ident, made = document.add("Model", node.name, sort)
     made.add("Version", 232)
     angles = euler_deg(np.array([node.rotation]))[0].tolist()
@@ -114,7 +119,11 @@ def _model(document: Document, node: Node, sort: str) -> Int64:
     made.add("Culling", "CullingOff")
     if sort != "Mesh":
         attribute, kind = document.add("NodeAttribute", node.name, sort)
-        kind.add("TypeFlags", "Skeleton" if sort == "LimbNode" else "Null")
+        kind.add("TypeFlags", "Skeleton" if sort == "LimbNode" else sort)
+        if node.camera is not None:
+            kind.children.append(table(*camera_rows(scene.cameras[node.camera], options.per_metre)))
+        elif node.light is not None:
+            kind.children.append(table(*light_rows(scene.lights[node.light], options.per_metre)))
         document.join(attribute, ident)
     return ident
 

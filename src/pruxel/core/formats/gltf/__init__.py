@@ -6,6 +6,7 @@ from pruxel.core.formats.gltf.write import write_glb, write_gltf
 from pruxel.core.formats.registry import CARRIABLE, Format, register
 
 _CARRIES = frozenset(CARRIABLE) - {"polygons"}
+_PICTURES = frozenset({"image/png", "image/jpeg", "image/webp"})
 _JUDGES = ("gltf in three.js", "glTF validator")
 
 GLB = register(
@@ -19,6 +20,7 @@ GLB = register(
         read,
         begins=begins_as_glb,
         judges=_JUDGES,
+        pictures=_PICTURES,
     )
 )
 GLTF = register(
@@ -32,6 +34,7 @@ GLTF = register(
         read,
         begins=begins_as_gltf,
         judges=_JUDGES,
+        pictures=_PICTURES,
     )
 )
 

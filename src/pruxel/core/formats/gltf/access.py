@@ -15,12 +15,12 @@ from pruxel.core.base.arrays import AnyArray, Bytes, frozen
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.base.limits import Limits
 from pruxel.core.formats.fields import Fields
+from pruxel.core.formats.gltf import meshopt
 from pruxel.core.formats.gltf.buffers import COMPONENTS, SHAPES
 from pruxel.core.formats.registry import Find
 
 _CODES = {number: code for code, number in COMPONENTS.items()}
 _WIDTHS = {shape: width for width, shape in SHAPES.items()} | {"MAT2": 4, "MAT3": 9}
-_PACKED = ("EXT_meshopt_compression", "KHR_meshopt_compression")
 _NOT_BASE64 = re.compile(rb"[^A-Za-z0-9+/=\s]")
 
 
@@ -87,9 +87,26 @@ class Access:
         """The bytes of one buffer view."""
         view = self._views[index]
         extensions = view.object("extensions")
-        packed = [name for name in _PACKED if extensions is not None and name in extensions]
-        if packed:
-            raise view.bad("extensions", "compressed buffers are not read", "plain data", packed[0])
+        packed = None if extensions is None else next((p for n in meshopt.NAMES if (p := extensions.object(n))), None)
+        if packed is not None:
+            view.pass_over("buffer", "byteOffset", "byteStride")
+            return memoryview(meshopt.unpacked(packed, self._piece(packed), self.limits))
+        return self._piece(view)
+
+    def give(self, index: int, array: AnyArray) -> None:
+        """The rows of an accessor that a packed primitive holds; what is normalised stays so."""
+        described = self.accessors[index]
+        described.pass_over("count", "type", "componentType", "bufferView", "byteOffset")
+        self._raw[index] = frozen(array), described.flag("normalized")
+        self._floats.pop(index, None)
+
+    @property
+    def views(self) -> int:
+        """How many buffer views there are."""
+        return len(self._views)
+
+    def _piece(self, view: Fields) -> memoryview:
+        """The bytes that an object with `buffer`, `byteOffset` and `byteLength` names."""
         data = self._buffer(view.index("buffer", len(self._buffer_list)))
         start, size = view.integer("byteOffset", 0), view.integer("byteLength")
         if start + size > len(data):
@@ -137,7 +154,7 @@ class Access:
         number = described.index("bufferView", len(self._views))
         data = self.view_bytes(number)
         start, size = described.integer("byteOffset", 0), kind.itemsize * width
-        stride = self._views[number].integer("byteStride", 0) or size
+        stride = self._stride(self._views[number]) or size
         if stride < size or start + stride * (count - 1) + size > len(data):
             raise InputError(
                 ErrorCode.TRUNCATED,
@@ -153,6 +170,13 @@ class Access:
         flat = np.frombuffer(data, np.uint8)
         rows = np.lib.stride_tricks.as_strided(flat[start:], (count, size), (stride, 1), writeable=False)
         return np.ascontiguousarray(rows).view(kind)
+
+    @staticmethod
+    def _stride(view: Fields) -> int:
+        extensions = view.object("extensions")
+        packed = None if extensions is None else next((p for n in meshopt.NAMES if (p := extensions.object(n))), None)
+        found: int = (view if packed is None else packed).integer("byteStride", 0)
+        return found
 
     def _sparse(self, base: AnyArray, sparse: Fields, width: int, kind: np.dtype[Any]) -> AnyArray:
         count = sparse.integer("count", low=1)

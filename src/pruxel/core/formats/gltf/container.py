@@ -15,20 +15,20 @@ MAGIC, JSON_CHUNK, BINARY_CHUNK = 0x46546C67, 0x4E4F534A, 0x004E4942
 # Every extension that this reader fully understands, beside those of materials.
 READABLE = frozenset(
     {
+        "KHR_draco_mesh_compression",
         "KHR_lights_punctual",
         "KHR_materials_variants",
         "KHR_materials_pbrSpecularGlossiness",
         "KHR_mesh_quantization",
         "KHR_texture_transform",
         "EXT_mesh_gpu_instancing",
+        "EXT_meshopt_compression",
+        "KHR_meshopt_compression",
         "EXT_texture_webp",
         "MSFT_texture_dds",
     }
 )
 _HINTS = {
-    "KHR_draco_mesh_compression": "Save it again without mesh compression.",
-    "EXT_meshopt_compression": "Save it again without mesh compression.",
-    "KHR_meshopt_compression": "Save it again without mesh compression.",
     "KHR_texture_basisu": "Save it again with PNG or JPEG textures.",
 }
 _BYTE_ORDER_MARKS = ((b"\xef\xbb\xbf", "utf-8"), (b"\xff\xfe", "utf-16-le"), (b"\xfe\xff", "utf-16-be"))

@@ -10,6 +10,7 @@ import numpy as np
 from pruxel.core.base.arrays import AnyArray, all_finite, as_floats, as_indices, frozen
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.formats.fields import Fields
+from pruxel.core.formats.gltf import draco
 from pruxel.core.formats.gltf.access import Access
 from pruxel.core.formats.gltf.extras import extras_text
 from pruxel.core.formats.gltf.variants import dressings_in
@@ -114,10 +115,9 @@ class MeshReader:
 
     def _primitive(self, item: Fields, mode: int, names: tuple[str, ...]) -> list[Primitive]:
         extensions = item.object("extensions")
-        if extensions is not None and "KHR_draco_mesh_compression" in extensions:
-            raise item.bad(
-                "extensions", "a compressed primitive is left out", "plain accessors", "KHR_draco_mesh_compression"
-            )
+        packed = None if extensions is None else extensions.object(draco.NAME)
+        if packed is not None:
+            draco.unpack(self.access, item, packed)
         attributes = item.needed("attributes")
         positions = self._positions(attributes)
         count = len(positions)

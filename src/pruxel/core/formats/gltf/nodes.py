@@ -16,9 +16,9 @@ from pruxel.core.base.errors import ErrorCode, Fault
 from pruxel.core.formats.fields import Fields
 from pruxel.core.formats.gltf.access import Access
 from pruxel.core.formats.gltf.extras import extras_text
-from pruxel.core.geometry.transforms import compose, decompose
-from pruxel.core.scene.model import Camera, Light, Mesh, Node, Skin, Vec4, as_matrix
+from pruxel.core.scene.model import Camera, Light, Mesh, Node, Skin, Vec4
 from pruxel.core.scene.origin import Origin
+from pruxel.core.scene.walk import placed_by
 
 _INSTANCING = "EXT_mesh_gpu_instancing"
 _LIGHTS = "KHR_lights_punctual"
@@ -80,12 +80,7 @@ class NodeReader:
                 scale=found.numbers("scale", 3, (1.0, 1.0, 1.0)),
             )
         matrix = np.array(found.numbers("matrix", 16)).reshape(4, 4).T
-        translation, rotation, scale = decompose(matrix)
-        placed = replace(node, translation=translation, rotation=rotation, scale=scale)
-        size = float(np.abs(matrix[:3, :3]).max()) or 1.0
-        if np.abs(compose(translation, rotation, scale) - matrix)[:3, :3].max() > 1e-5 * size:
-            return replace(placed, matrix=as_matrix(matrix))
-        return placed
+        return placed_by(node, matrix)
 
     def _unit(self, rotation: Vec4, found: Fields) -> Vec4:
         length = math.sqrt(math.fsum(v * v for v in rotation))

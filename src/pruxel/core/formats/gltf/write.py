@@ -23,12 +23,14 @@ from pruxel.core.formats.gltf.variants import names_json
 from pruxel.core.formats.gltf.write_meshes import mesh_json
 from pruxel.core.formats.registry import Options, OutFile
 from pruxel.core.formats.textures import ImageFile, image_files
+from pruxel.core.scene.images import EncodedImage, Image
 from pruxel.core.scene.materials import Sampler, Texture
 from pruxel.core.scene.measure import variant_names
 from pruxel.core.scene.model import Camera, Clip, Light, Node, Scene, Skin, Stage
 
 Json = dict[str, Any]
 _LIGHTS = "KHR_lights_punctual"
+_WEBP = "EXT_texture_webp"
 
 
 def write_glb(scene: Scene, stem: str, _options: Options, context: Context) -> list[OutFile]:
@@ -71,7 +73,8 @@ def _listed(key: str, items: Sequence[Any]) -> Json:
 def _finished(document: Json, buffers: Buffers, buffer: Json | None) -> bytes:
     document |= _listed("accessors", buffers.accessors) | _listed("bufferViews", buffers.views)
     document |= _listed("buffers", [buffer] if buffer else [])
-    document |= _listed("extensionsUsed", sorted(extensions_used(document)))
+    used = sorted(extensions_used(document))
+    document |= _listed("extensionsUsed", used) | _listed("extensionsRequired", [_WEBP] if _WEBP in used else [])
     return orjson.dumps(document)
 
 
@@ -89,7 +92,9 @@ def _document(scene: Scene, buffers: Buffers) -> Json:
         | _listed("meshes", [mesh_json(mesh, buffers, scene.materials, variants) for mesh in scene.meshes])
         | _listed("materials", [material_json(material) for material in scene.materials])
         | _listed("samplers", [sampler_json(sampler) for sampler in samplers])
-        | _listed("textures", [_texture(texture, samplers.index(texture.sampler)) for texture in scene.textures])
+        | _listed(
+            "textures", [_texture(texture, samplers.index(texture.sampler), scene.images) for texture in scene.textures]
+        )
         | _listed("skins", [_skin(skin, buffers) for skin in scene.skins])
         | _listed("cameras", [_camera(camera) for camera in scene.cameras])
         | _listed("animations", [_clip(clip, buffers) for clip in scene.clips if clip.channels])
@@ -98,8 +103,12 @@ def _document(scene: Scene, buffers: Buffers) -> Json:
     )
 
 
-def _texture(texture: Texture, sampler: int) -> Json:
-    return {"sampler": sampler, "source": texture.image} | extras_json(texture.extras)
+def _texture(texture: Texture, sampler: int, images: Sequence[Image]) -> Json:
+    content = images[texture.image].content
+    source: Json = {"source": texture.image}
+    if isinstance(content, EncodedImage) and content.media_type == "image/webp":
+        source = {"extensions": {_WEBP: source}}
+    return {"sampler": sampler} | source | extras_json(texture.extras)
 
 
 def _node(node: Node) -> Json:

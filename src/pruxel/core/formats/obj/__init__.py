@@ -4,6 +4,8 @@ from pruxel.core.formats.beginnings import begins_as_obj
 from pruxel.core.formats.obj.read import read
 from pruxel.core.formats.obj.write import told_losses, write
 from pruxel.core.formats.registry import Format, register
+from pruxel.core.formats.solids import MetreOptions
+from pruxel.core.images.encode import ENDINGS
 
 OBJ = register(
     Format(
@@ -16,7 +18,9 @@ OBJ = register(
         read,
         told_losses,
         begins_as_obj,
+        options=MetreOptions,
         judges=("obj in three.js",),
+        pictures=frozenset(ENDINGS),
     ),
 )
 

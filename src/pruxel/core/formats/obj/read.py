@@ -16,8 +16,11 @@ from pruxel.core.formats.obj.libraries import with_materials
 from pruxel.core.formats.obj.scan import Scanned, scan
 from pruxel.core.formats.obj.strokes import Stroke, with_strokes
 from pruxel.core.formats.registry import Find, ReadResult
+from pruxel.core.formats.solids import frame_in
 from pruxel.core.scene.checks import entered
+from pruxel.core.scene.reframe import axes_of, reframed
 
+_HEAD = 200
 _SHOWN = 5
 _MOST_STROKES = 500_000
 _FLAT = ("off", "0")
@@ -84,6 +87,10 @@ def read(data: memoryview, name: str, find: Find, context: Context) -> ReadResul
     scene = with_materials(scene, said.libraries, find, name, faults, notes)
     if +said.passed:
         notes.append(f"{name}: not taken over: {_passed_words(said.passed)}")
+    said_frame = frame_in(bytes(text[:_HEAD]).decode("ascii", "replace"))
+    if said_frame is not None:
+        metres, up = said_frame
+        scene = reframed(scene, axes_of(up).T, metres)
     return ReadResult(entered(replace(scene, notes=tuple(notes)), name), tuple(faults))
 
 

@@ -14,7 +14,8 @@ from pruxel.core.base.context import Context
 from pruxel.core.disk.names import unique_name
 from pruxel.core.formats.obj.mtl import material_text
 from pruxel.core.formats.obj.text import decimals_for, faces_text, polygons_text, rows_text
-from pruxel.core.formats.registry import Options, OutFile
+from pruxel.core.formats.registry import OutFile
+from pruxel.core.formats.solids import MetreOptions, frame_words, framed
 from pruxel.core.formats.textures import image_files, link_name
 from pruxel.core.geometry.polygons import convex_faces, outlines
 from pruxel.core.images import png
@@ -29,12 +30,13 @@ _NORMAL_DECIMALS = 5
 _UV_DECIMALS = 6
 
 
-def write(scene: Scene, stem: str, _options: Options, context: Context) -> list[OutFile]:
+def write(scene: Scene, stem: str, options: MetreOptions, context: Context) -> list[OutFile]:
     """The `.obj`, its `.mtl` and a folder `textures`; links are relative and hold no spaces."""
     stem = link_name(stem)
+    scene = framed(scene, options)
     names = material_names(scene)
     library = f"{stem}.mtl" if scene.materials else None
-    files = [OutFile(f"{stem}.obj", _Text(scene, names, library, context.part(0.0, 0.4)))]
+    files = [OutFile(f"{stem}.obj", _Text(scene, names, library, frame_words(options), context.part(0.0, 0.4)))]
     if scene.materials:
         texts, textures = _materials(scene, names, context.part(0.4, 1.0))
         files.append(OutFile(f"{stem}.mtl", ("\n".join(texts).encode(),)))
@@ -104,10 +106,11 @@ class _Text:
     scene: Scene
     names: list[str]
     library: str | None
+    frame: str
     context: Context
 
     def __iter__(self) -> Iterator[Bytes]:
-        yield f"# Pruxel {__version__}, metres, Y up\n".encode()
+        yield f"# Pruxel {__version__}, {self.frame}\n".encode()
         if self.library is not None:
             yield f"mtllib {self.library}\n".encode()
         counts = [0, 0, 0]

@@ -1,8 +1,9 @@
 """PLY: vertices with what is known of each, and faces. Source: G. Turk, "The PLY Polygon File Format" (1994)."""
 
 from pruxel.core.formats.ply.read import begins, read
-from pruxel.core.formats.ply.write import PlyOptions, write
+from pruxel.core.formats.ply.write import write
 from pruxel.core.formats.registry import Format, register
+from pruxel.core.formats.solids import MetreOptions
 
 PLY = register(
     Format(
@@ -14,7 +15,7 @@ PLY = register(
         write,
         read,
         begins=begins,
-        options=PlyOptions,
+        options=MetreOptions,
         judges=("ply in three.js",),
     )
 )

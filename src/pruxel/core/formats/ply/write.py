@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
-from pydantic import Field
 
 from pruxel import __version__
 from pruxel.core.base.arrays import AnyArray, FloatArray
 from pruxel.core.base.context import Context
 from pruxel.core.formats.registry import OutFile
-from pruxel.core.formats.solids import SolidOptions, frame_words, joined, plain_bytes, solids
+from pruxel.core.formats.solids import MetreOptions, frame_words, joined, plain_bytes, solids
 from pruxel.core.formats.textures import link_name
 from pruxel.core.geometry.colors import srgb_from_linear
 from pruxel.core.scene.materials import Material
@@ -22,14 +21,7 @@ _TYPES = {"<f4": "float", "u1": "uchar"}
 _FACE = np.dtype([("count", "u1"), ("corners", "<i4", 3)])
 
 
-class PlyOptions(SolidOptions):
-    """As for solids, in metres with Y up, as programs that show scans take it."""
-
-    unit: Literal["mm", "cm", "m", "in"] = Field("m", title="Unit", description="The file does not say it")
-    up: Literal["y", "z"] = Field("y", title="Axis up", description="The file does not say it")
-
-
-def write(scene: Scene, stem: str, options: PlyOptions, context: Context) -> list[OutFile]:
+def write(scene: Scene, stem: str, options: MetreOptions, context: Context) -> list[OutFile]:
     """One file. Where no vertex has a colour, those of the materials stand there."""
     primitives = [p for _, mesh in solids(scene, options) for p in mesh.primitives]
     rows = vertex_rows(primitives, scene.materials)

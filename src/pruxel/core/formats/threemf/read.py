@@ -17,14 +17,14 @@ from pruxel.core.formats.registry import Find, ReadResult
 from pruxel.core.formats.xml import walk_xml
 from pruxel.core.geometry.colors import linear_from_srgb
 from pruxel.core.geometry.normals import vertex_normals
-from pruxel.core.geometry.transforms import decompose
 from pruxel.core.geometry.unique import unique_rows
 from pruxel.core.scene.checks import entered
 from pruxel.core.scene.edit import unique_names
 from pruxel.core.scene.materials import Material
-from pruxel.core.scene.model import Mesh, Node, Primitive, Scene, as_matrix
+from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
 from pruxel.core.scene.origin import Origin
 from pruxel.core.scene.reframe import axes_of, reframed
+from pruxel.core.scene.walk import placed_by
 
 _METRES = {"micron": 1e-6, "millimeter": 1e-3, "centimeter": 1e-2, "inch": 0.0254, "foot": 0.3048, "meter": 1.0}
 _WITHOUT_PLACE = {"texture2d", "texture2dgroup", "compositematerials", "multiproperties", "beamlattice", "slicestack"}
@@ -100,7 +100,7 @@ def _parsed(text: bytes, name: str) -> _Model:
     current: list[_Object] = []
     group: list[str] = []
 
-    def begin(tag: str, a: dict[str, str]) -> None:
+    def begin(tag: str, a: dict[str, str], _line: int) -> None:
         if tag == "vertex" and current:
             current[-1].points += (_number(a, "x"), _number(a, "y"), _number(a, "z"))
         elif tag == "triangle" and current:
@@ -203,7 +203,7 @@ class _Builder:
             why = "is not there" if found is None else "holds itself, or lies too deep"
             self.faults.append(Fault(ErrorCode.REFERENCE, f"object '{key}' {why}; left out", file=self.file))
             return None
-        node = _node(title or found.name or f"object {key}", matrix)
+        node = placed_by(Node(title or found.name or f"object {key}"), matrix)
         number = len(self.nodes)
         self.nodes.append(node)
         if key not in self.known:
@@ -283,16 +283,3 @@ class _Builder:
             material=material,
             origin=Origin(entry=self.file),
         )
-
-
-def _node(name: str, matrix: DoubleArray) -> Node:
-    translation, rotation, scale = decompose(matrix)
-    gram = matrix[:3, :3].T @ matrix[:3, :3]
-    straight = bool(np.allclose(gram, np.diag(np.diag(gram)), atol=1e-9 * max(float(np.abs(gram).max()), 1e-12)))
-    return Node(
-        name,
-        translation=translation,
-        rotation=rotation,
-        scale=scale,
-        matrix=None if straight else as_matrix(matrix),
-    )
