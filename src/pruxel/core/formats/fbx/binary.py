@@ -111,6 +111,8 @@ class _Reader:
         code = chr(self.data[place]) if place < end else ""
         plain = _PLAIN.get(code)
         room = end - place - 1
+        if code == "C" and room and self.data[place + 1] > 1:
+            return chr(self.data[place + 1]), place + 2  # versions 6.x say letters so, later ones only yes and no
         if plain is not None and plain.size <= room:
             return plain.unpack_from(self.data, place + 1)[0], place + 1 + plain.size
         if code in {"S", "R"} and room >= _LENGTH.size:

@@ -132,11 +132,11 @@ def _thing(element: Element, version: int, defaults: dict[str, list[Any]]) -> Th
             return None
         key = values[0]
     texts = [value for value in values if isinstance(value, str)]
-    name = _plain_name(texts[0]) if texts else ""
+    name = plain_name(texts[0]) if texts else ""
     return Thing(key, element.name, name, texts[1] if len(texts) > 1 else "", element, defaults | _properties(element))
 
 
-def _plain_name(text: str) -> str:
+def plain_name(text: str) -> str:
     """The name without its class, which stands behind a mark in binary files, before one in text."""
     name, mark, _ = text.partition("\x00\x01")
     if not mark and "::" in text:
@@ -153,11 +153,11 @@ def _properties(element: Element) -> dict[str, list[Any]]:
             for row in table.children:
                 values = list(row.properties)
                 if values and isinstance(values[0], str):
-                    found[values[0]] = _flat(values[skipped:])
+                    found[values[0]] = flat(values[skipped:])
     return found
 
 
-def _flat(values: list[Any]) -> list[Any]:
+def flat(values: list[Any]) -> list[Any]:
     """Rows of numbers that a text file has run together count one by one."""
     return [one for value in values for one in (value.tolist() if isinstance(value, np.ndarray) else [value])]
 

@@ -1,4 +1,4 @@
-"""Read FBX, binary and text, of versions from 7.0 on."""
+"""Read FBX, binary and text, of versions from 6.0 on."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.formats.corners import Shape, primitive_of
 from pruxel.core.formats.fbx.binary import begins_as_binary, read_binary
 from pruxel.core.formats.fbx.objects import Key, Objects, Thing, is_root, objects_of, said
+from pruxel.core.formats.fbx.older import as_newer
 from pruxel.core.formats.fbx.read_clips import Target, clips_of
 from pruxel.core.formats.fbx.read_geometry import face_numbers, layers_of, polygons_of
 from pruxel.core.formats.fbx.read_materials import finder, loose_material
@@ -30,7 +31,7 @@ from pruxel.core.scene.origin import Origin
 from pruxel.core.scene.pose import moved
 from pruxel.core.scene.reframe import reframed
 
-_OLDEST = 7000
+_OLDEST, _NUMBERED = 6000, 7000
 # What has a place, what only says how others are used, and what others say anyway.
 _TAKEN = {"Model", "Geometry", "Material", "Texture", "Video", "Deformer", "AnimationStack", "AnimationLayer"}
 _TAKEN |= {"AnimationCurveNode", "AnimationCurve", "NodeAttribute", "Pose", "LayeredTexture", "GlobalSettings"}
@@ -53,13 +54,14 @@ def read(data: memoryview, name: str, find: Find, context: Context) -> ReadResul
             ErrorCode.UNKNOWN_FORMAT,
             "this version of FBX cannot be read",
             file=name,
-            expected="version 7.0 to 7.7",
+            expected="version 6.0 to 7.7",
             found=f"version {version / 1000:.1f}" if version else "no version",
             hint="Save it again as FBX 2011 or later.",
         )
+    top, faults = (top, list[Fault]()) if version >= _NUMBERED else as_newer(top, name)
     objects = objects_of(top, version)
     context.progress(0.3, name)
-    reader = _Reader(objects, name)
+    reader = _Reader(objects, name, faults=faults)
     turn, metres = _frame(objects, reader.notes)
     scene = reader.scene(turn, metres)
     context.progress(0.8, name)
