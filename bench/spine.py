@@ -105,7 +105,7 @@ def looks(folder: Path) -> None:
         )
     begun = time.perf_counter()
     with tempfile.TemporaryDirectory() as out:
-        deliver(crab, "crab", ["glb", "obj"], Path(out), CONTEXT)
+        deliver([crab], "crab", ["glb", "obj"], Path(out), CONTEXT)
         whole = time.perf_counter() - begun
     line("writing and proving GLB + OBJ of 48,178 triangles : 3 s", whole, 3.0, 1)
 

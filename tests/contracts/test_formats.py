@@ -126,7 +126,7 @@ def test_gltf_keeps_skins_clips_and_targets(name: str) -> None:
 
 @pytest.mark.parametrize("scene", [two_boxes(), animated()], ids=["boxes", "animated"])
 def test_official_validator_finds_nothing(scene: Scene, tmp_path: Path) -> None:
-    report = deliver(scene, "thing", ["glb", "gltf"], tmp_path, CONTEXT)
+    report = deliver([scene], "thing", ["glb", "gltf"], tmp_path, CONTEXT)
     checks = [c for f in report.formats for p in f.proofs if p.reader == "glTF validator" for c in p.checks]
     assert len(checks) == 4
     assert [c for c in checks if not c.passed] == []

@@ -125,7 +125,9 @@ def test_contract(name: str, kind: str) -> None:
     assert not set(first.removed) & now
     assert was - set(first.removed) - set(first.renamed) <= now, "what is neither renamed nor removed is still there"
     # Whatever it made can be written, by every format, without a word of complaint.
-    made = deliver(first.scene, "thing", ["glb"], Path(tempfile.mkdtemp()), Context()) if kind == "everything" else None
+    made = (
+        deliver([first.scene], "thing", ["glb"], Path(tempfile.mkdtemp()), Context()) if kind == "everything" else None
+    )
     assert made is None or made.outcome is Outcome.PROVEN
 
 

@@ -208,7 +208,7 @@ def test_standing_still_is_standing_the_same(seed: int) -> None:
 def test_worlds_are_delivered_and_proven(seed: int, tmp_path: object) -> None:
     scene = made(seed)
     try:
-        report = deliver(scene, "world", ["fbx", "glb", "obj", ("3mf", "ply", "stl")[seed % 3]], tmp_path, CONTEXT)  # type: ignore[arg-type]
+        report = deliver([scene], "world", ["fbx", "glb", "obj", ("3mf", "ply", "stl")[seed % 3]], tmp_path, CONTEXT)  # type: ignore[arg-type]
     except UsageError:
         assert not shown(scene)
         return

@@ -138,10 +138,10 @@ def test_it_is_delivered_and_proven(path: Path, tmp_path: Path) -> None:
         return
     if not any(mesh.primitives or mesh.strokes for _, _, mesh in standing(found.scene)) and not found.scene.skins:
         with pytest.raises(UsageError, match="nothing to write"):
-            deliver(found.scene, "thing", ["glb"], tmp_path, CONTEXT)
+            deliver([found.scene], "thing", ["glb"], tmp_path, CONTEXT)
         return
     solid = ("3mf", "ply", "stl")[READABLE.index(path) % 3]
-    report = deliver(found.scene, "thing", ["fbx", "glb", "obj", solid], tmp_path, CONTEXT)
+    report = deliver([found.scene], "thing", ["fbx", "glb", "obj", solid], tmp_path, CONTEXT)
     assert_proven(report)
 
 

@@ -178,8 +178,8 @@ def node(name: str, properties: bytes = b"", count: int = 0, at: int = 27) -> by
             head() + node("Abc", b"i" + struct.pack("<III", 9, 1, len(zlib.compress(bytes(16)))) + zlib.compress(bytes(16)), 1),
             "unpacks to another size",
         ),
-        (head(6100) + bytes(13), "version of FBX cannot be read"),
-        (b"FBXHeaderExtension: {\n FBXVersion: 6100\n}\n", "version of FBX cannot be read"),
+        (head(5800) + bytes(13), "version of FBX cannot be read"),
+        (b"FBXHeaderExtension: {\n FBXVersion: 5800\n}\n", "version of FBX cannot be read"),
     ],
 )  # fmt: skip
 def test_wrong_bytes_are_told_with_their_place(data: bytes, message: str) -> None:

@@ -229,7 +229,7 @@ def test_instances_stand_where_they_are_told(tmp_path: Any) -> None:
     low = sorted(tuple(np.round(p.min(axis=0), 4).tolist()) for p in placed)
     assert low == [(10.0, 0.0, 0.0), (10.0, 3.0, 0.0), (11.0, 0.0, 0.0)]
     assert len(scene.meshes) == 1
-    report = deliver(scene, "thing", ["glb"], tmp_path, CONTEXT)
+    report = deliver([scene], "thing", ["glb"], tmp_path, CONTEXT)
     assert report.outcome is Outcome.PROVEN
 
 
@@ -287,7 +287,7 @@ def test_targets_move_what_they_say(tmp_path: Any) -> None:
     # A node's own weights count before its mesh's (section 3.7.2.2).
     [(_, _, mesh)] = standing(stiff(scene))
     np.testing.assert_allclose(mesh.primitives[0].positions[:, 2], 0.5)
-    assert deliver(scene, "thing", ["glb"], tmp_path, CONTEXT).outcome is Outcome.PROVEN
+    assert deliver([scene], "thing", ["glb"], tmp_path, CONTEXT).outcome is Outcome.PROVEN
 
 
 def test_cameras_lights_and_extras_come_along() -> None:

@@ -40,7 +40,13 @@ def with_levels() -> Scene:
 
 
 def names(scene: Scene, **plan: Any) -> list[str]:
-    return [cut.stem for cut in cuts_of(scene, "thing", Plan(**plan))]
+    return [cut.stem for cut in cuts_of([scene], "thing", Plan(**plan))]
+
+
+def read_back(path: Path) -> Scene:
+    spec = FORMATS.get(path.suffix[1:])
+    assert spec.read is not None
+    return spec.read(memoryview(path.read_bytes()), path.name, lambda _: None, CONTEXT).scene
 
 
 def triangles(scene: Scene) -> int:
@@ -49,7 +55,7 @@ def triangles(scene: Scene) -> int:
 
 def test_one_file_holds_all() -> None:
     scene = with_levels()
-    [cut] = cuts_of(scene, "a thing", Plan())
+    [cut] = cuts_of([scene], "a thing", Plan())
     assert cut.stem == "a_thing"
     assert triangles(cut.scene) == triangles(scene)
     assert cut.scene.clips == scene.clips
@@ -58,7 +64,7 @@ def test_one_file_holds_all() -> None:
 @pytest.mark.parametrize("files", ["per part", "per material"])
 def test_pieces_together_are_the_whole(files: str) -> None:
     scene = with_levels()
-    cuts = cuts_of(scene, "thing", Plan(files=files))  # type: ignore[arg-type]
+    cuts = cuts_of([scene], "thing", Plan(files=files))  # type: ignore[arg-type]
     assert len(cuts) == (4 if files == "per part" else 2)
     assert sum(triangles(cut.scene) for cut in cuts) == triangles(scene)
     assert len({cut.stem for cut in cuts}) == len(cuts)
@@ -71,7 +77,7 @@ def test_pieces_together_are_the_whole(files: str) -> None:
 
 def test_what_is_not_seen_and_coarser_levels_can_stay_out() -> None:
     scene = with_levels()
-    left = {k: triangles(cuts_of(scene, "t", Plan(**p))[0].scene) for k, p in {  # type: ignore[arg-type]
+    left = {k: triangles(cuts_of([scene], "t", Plan(**p))[0].scene) for k, p in {  # type: ignore[arg-type]
         "all": {}, "seen": {"parts": "seen"}, "finest": {"detail": "finest"}, "both": {"parts": "seen", "detail": "finest"},
     }.items()}  # fmt: skip
     prop = triangles(scene) - triangles(everything())
@@ -82,19 +88,19 @@ def test_what_is_not_seen_and_coarser_levels_can_stay_out() -> None:
 
 
 def test_parts_can_be_left_out_by_name() -> None:
-    [cut] = cuts_of(with_levels(), "t", Plan(left_out=("prop", "prop hull", "nobody")))
+    [cut] = cuts_of([with_levels()], "t", Plan(left_out=("prop", "prop hull", "nobody")))
     assert {cut.scene.nodes[k].name for k, _, _ in parts(cut.scene)} == {"body", "prop coarse"}
 
 
 def test_clips_apart_get_files_where_a_format_has_clips() -> None:
     scene = with_levels()
-    cuts = cuts_of(scene, "thing", Plan(clips="apart"))
+    cuts = cuts_of([scene], "thing", Plan(clips="apart"))
     assert [cut.stem for cut in cuts] == ["thing_still", "thing_wave", "thing_breathe"]
     assert [[clip.name for clip in cut.scene.clips] for cut in cuts] == [[], ["wave"], ["breathe"]]
     assert len(cuts_for(cuts, FORMATS.get("fbx"))) == 3
     assert [cut.stem for cut in cuts_for(cuts, FORMATS.get("stl"))] == ["thing_still"]
-    assert [c.name for c in cuts_of(scene, "t", Plan(only_clips=("breathe",)))[0].scene.clips] == ["breathe"]
-    assert cuts_of(scene, "t", Plan(clips="none"))[0].scene.clips == ()
+    assert [c.name for c in cuts_of([scene], "t", Plan(only_clips=("breathe",)))[0].scene.clips] == ["breathe"]
+    assert cuts_of([scene], "t", Plan(clips="none"))[0].scene.clips == ()
 
 
 def test_names_follow_their_pattern_and_never_meet() -> None:
@@ -131,10 +137,10 @@ def test_a_wrong_plan_is_told(values: dict[str, Any], told: str) -> None:
 def test_nothing_left_and_too_much_are_told() -> None:
     scene = replace(two_boxes(), nodes=tuple(replace(n, role="helper") for n in two_boxes().nodes))
     with pytest.raises(UsageError, match="nothing is left"):
-        cuts_of(scene, "thing", Plan(files="per part", parts="seen"))
+        cuts_of([scene], "thing", Plan(files="per part", parts="seen"))
     clips = tuple(Clip(f"clip {k}", animated().clips[0].channels) for k in range(1200))
     with pytest.raises(UsageError, match="too many files"):
-        cuts_of(replace(animated(), clips=clips), "thing", Plan(clips="apart"))
+        cuts_of([replace(animated(), clips=clips)], "thing", Plan(clips="apart"))
 
 
 def proven(report: Report) -> None:
@@ -149,7 +155,7 @@ def proven(report: Report) -> None:
 @pytest.mark.parametrize("textures", ["png", "jpeg", "tga", "webp", "dds", "dds-bc7", "none"])
 def test_textures_are_written_as_asked_and_proven(textures: str, tmp_path: Path) -> None:
     plan = Plan(textures=textures, largest_side=8)  # type: ignore[arg-type]
-    report = deliver(everything(), "thing", FORMATS_WITH_TEXTURES, tmp_path, CONTEXT, plan=plan)
+    report = deliver([everything()], "thing", FORMATS_WITH_TEXTURES, tmp_path, CONTEXT, plan=plan)
     proven(report)
     pictures = [
         tmp_path / file.path for made in report.formats for file in made.files if "/textures/" in f"/{file.path}"
@@ -169,7 +175,7 @@ def test_textures_are_written_as_asked_and_proven(textures: str, tmp_path: Path)
 def test_colours_of_textures_can_stand_in_vertices(tmp_path: Path) -> None:
     """What a format without textures shows is then what its vertices show, and proven."""
     plan = Plan(textures="in vertices", clips="none")
-    report = deliver(two_boxes(), "thing", ["3mf", "ply", "glb"], tmp_path, CONTEXT, plan=plan)
+    report = deliver([two_boxes()], "thing", ["3mf", "ply", "glb"], tmp_path, CONTEXT, plan=plan)
     proven(report)
     with Pillow.open(tmp_path / report.formats[1].picture) as shown:
         drawn = np.asarray(shown.convert("RGBA")).astype(int)
@@ -181,7 +187,7 @@ def test_colours_of_textures_can_stand_in_vertices(tmp_path: Path) -> None:
 @pytest.mark.parametrize("purpose", list(PURPOSES), ids=lambda one: one.name)
 def test_every_purpose_is_written_and_proven(purpose: Purpose, tmp_path: Path) -> None:
     report = deliver(
-        with_levels(), "thing", purpose.formats, tmp_path, CONTEXT, options=purpose.options, plan=purpose.plan
+        [with_levels()], "thing", purpose.formats, tmp_path, CONTEXT, options=purpose.options, plan=purpose.plan
     )
     proven(report)
     assert purpose.about
@@ -191,9 +197,22 @@ def test_every_purpose_is_written_and_proven(purpose: Purpose, tmp_path: Path) -
         assert (tmp_path / made.main).is_file()
 
 
+@pytest.mark.parametrize(("files", "stems"), [("one", ["both"]), ("per workpiece", ["boxes", "walker"])])
+def test_several_workpieces_go_together_or_apart(files: str, stems: list[str], tmp_path: Path) -> None:
+    """Each apart is what it would be alone; together they are beside each other, with names of their own."""
+    scenes = [replace(two_boxes(), name="boxes"), replace(animated(), name="walker")]
+    plan = Plan(files=files, names="{piece}" if files != "one" else "{name}")  # type: ignore[arg-type]
+    report = deliver(scenes, "both", ["glb", "fbx"], tmp_path, CONTEXT, plan=plan)
+    proven(report)
+    assert [Path(made.main).stem for made in report.formats] == [*stems, *stems]
+    back = [read_back(tmp_path / made.main) for made in report.formats[: len(stems)]]
+    assert sum(map(triangles, back)) == sum(map(triangles, scenes))
+    assert [len(one.clips) for one in back] == ([1] if files == "one" else [0, 1])
+
+
 def test_a_report_shows_what_was_delivered(tmp_path: Path) -> None:
     """Drawn from the files: the same picture where a format holds the same, none where it holds nothing to see."""
-    report = deliver(two_boxes(), "boxes", ["glb", "stl"], tmp_path, CONTEXT)
+    report = deliver([two_boxes()], "boxes", ["glb", "stl"], tmp_path, CONTEXT)
     drawn = []
     for path in (report.picture, *(made.picture for made in report.formats)):
         with Pillow.open(tmp_path / path) as shown:

@@ -245,11 +245,11 @@ def test_what_no_reader_opens_is_failed(ready: Scene, glb: bytes, tmp_path: Path
 
 def test_nobody_to_ask_is_said_and_never_passed(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
     monkeypatch.setattr(judge, "PROGRAM", tmp_path / "gone.mjs")
-    report = deliver(two_boxes(), "b", ["glb"], tmp_path, CONTEXT)
+    report = deliver([two_boxes()], "b", ["glb"], tmp_path, CONTEXT)
     assert report.outcome is Outcome.NOT_MADE
     assert "not built" in report.formats[0].proofs[0].not_made
     monkeypatch.setenv("PATH", str(tmp_path))
-    assert "Node.js" in deliver(two_boxes(), "b", ["obj"], tmp_path, CONTEXT).formats[0].proofs[0].not_made
+    assert "Node.js" in deliver([two_boxes()], "b", ["obj"], tmp_path, CONTEXT).formats[0].proofs[0].not_made
 
 
 def bare(scene: Scene) -> Scene:
@@ -287,7 +287,7 @@ def turned_texture() -> Scene:
     ],
 )
 def test_good_files_are_proven_in_every_format(scene: Scene, tmp_path: Path) -> None:
-    report = deliver(scene, "thing", [one.name for one in FORMATS if one.write is not None], tmp_path, CONTEXT)
+    report = deliver([scene], "thing", [one.name for one in FORMATS if one.write is not None], tmp_path, CONTEXT)
     checks = [(f.format, c) for f in report.formats for p in f.proofs for c in p.checks]
     assert [(name, c) for name, c in checks if not c.passed or c.warning] == []
     assert report.outcome is Outcome.PROVEN

@@ -15,10 +15,12 @@ from fastapi.testclient import TestClient
 from PIL import Image as Pillow
 
 from pruxel.server.settings import settings
+from tests.conftest import CRAB
 from tests.server.asking import ended, new_project, view
 from tests.server.conftest import Worker
 
 Wait = Callable[..., Any]
+CORAL = "flora/f031/f031.brm"
 
 
 def test_entries_are_searched_filtered_and_paged(client: TestClient, project: str) -> None:
@@ -110,6 +112,28 @@ def test_options_of_formats_are_offered_kept_and_used(
     names = zipfile.ZipFile(io.BytesIO(client.get(f"/api/deliveries/{made['id']}/zip").content)).namelist()
     assert {"fbx/crab.fbx", "stl/crab.stl"} <= set(names)
     assert not any(name.startswith("fbx/textures") for name in names)
+
+
+def test_several_workpieces_in_one_delivery(client: TestClient, project: str, crab: str, wait_for: Wait) -> None:
+    other = str(client.post(f"/api/projects/{project}/workpieces", json={"entries": [CORAL]}).json()["id"])
+    client.patch(f"/api/workpieces/{other}", json={"name": "a light"})
+    wanted = {"name": "pair", "formats": ["obj"], "also": [other, crab, other], "plan": {"files": "per workpiece"}}
+    made = client.post(f"/api/workpieces/{crab}/deliveries", json=wanted).json()
+    assert made["also"] == [{"id": other, "name": "a light"}]
+    # What was asked for is written, whatever becomes of the workpiece meanwhile.
+    client.delete(f"/api/workpieces/{other}")
+    assert wait_for(ended(client, project, made["job"]))["status"] == "done"
+    [delivery] = [d for d in client.get(f"/api/projects/{project}/deliveries").json() if d["id"] == made["id"]]
+    assert delivery["report"]["outcome"] == "proven"
+    assert [f["main"] for f in delivery["report"]["formats"]][1] == "pair_a_light.obj"
+    elsewhere = new_project(client, "elsewhere")
+    refused = client.post(f"/api/workpieces/{crab}/deliveries", json=wanted | {"also": [elsewhere]})
+    assert (refused.status_code, refused.json()["code"]) == (404, "not-found")
+    batch = {"entries": [CRAB, CORAL], "together": "both", "formats": ["stl"]}
+    [one] = client.post(f"/api/projects/{project}/deliveries", json=batch).json()
+    assert (one["name"], len(one["also"])) == ("both", 1)
+    assert wait_for(ended(client, project, one["job"]))["status"] == "done"
+    assert len(client.post(f"/api/projects/{project}/deliveries", json=batch | {"together": " "}).json()) == 2
 
 
 def test_a_delivery_follows_its_plan_and_shows_what_it_wrote(

@@ -31,6 +31,7 @@ function delivery(more: object = {}): Delivery {
   return {
     id: 'd',
     name: 'crab',
+    also: [],
     formats: ['glb'],
     created: '2026-11-27T10:00:00Z',
     archive_size: null,

@@ -51,6 +51,7 @@ const view = (id: string, more: object = {}) => ({
     findings: [],
     pictures: ['p0'],
     conventions: '',
+    losses: {},
     ...more,
   },
 })
@@ -258,6 +259,7 @@ describe('delivering', () => {
     const { wrapper } = await at(DeliverView, '/p/deliver/a', {
       'POST /api/workpieces/*/deliveries': () => ({
         id: 'd',
+        also: [],
         name: 'piece a',
         formats: ['glb', 'obj'],
         created: '2026-11-27T10:00:00Z',
@@ -274,7 +276,7 @@ describe('delivering', () => {
     expect(sent()).toEqual([
       [
         'POST /api/workpieces/a/deliveries',
-        { name: 'piece a', formats: ['glb', 'obj'], options: {}, plan: {}, below: '' },
+        { also: [], name: 'piece a', formats: ['glb', 'obj'], options: {}, plan: {}, below: '' },
       ],
     ])
     expect(JSON.parse(sessionStorage.getItem('pruxel.wanted')!)).toMatchObject({ formats: ['glb', 'obj'] })
@@ -285,7 +287,14 @@ describe('delivering', () => {
         const found = view(path.split('/')[3]!)
         return { ...found, content: { ...found.content, losses: { obj: ['skeletons', 'clips'] } } }
       },
-      'POST /api/workpieces/*/deliveries': () => ({ id: 'd', name: 'a', formats: ['obj'], created: '', job: null }),
+      'POST /api/workpieces/*/deliveries': () => ({
+        id: 'd',
+        also: [],
+        name: 'a',
+        formats: ['obj'],
+        created: '',
+        job: null,
+      }),
     })
     expect(wrapper.find('[data-test=loses-obj]').exists()).toBe(false)
     await wrapper.get('[data-test=format-glb]').setValue(false)
@@ -299,12 +308,19 @@ describe('delivering', () => {
     expect(wrapper.get('[data-test=options-obj]').text()).toContain('axis up z')
     await wrapper.get('form').trigger('submit')
     await settled()
-    const body = { name: 'piece a', formats: ['obj'], options: { obj: { up: 'z' } }, plan: {}, below: '' }
+    const body = { also: [], name: 'piece a', formats: ['obj'], options: { obj: { up: 'z' } }, plan: {}, below: '' }
     expect(sent()).toEqual([['POST /api/workpieces/a/deliveries', body]])
   })
   it('starts from a purpose, tells when it is left, and keeps what was made of it', async () => {
     const { wrapper } = await at(DeliverView, '/p/deliver/a', {
-      'POST /api/workpieces/*/deliveries': () => ({ id: 'd', name: 'a', formats: ['obj'], created: '', job: null }),
+      'POST /api/workpieces/*/deliveries': () => ({
+        id: 'd',
+        also: [],
+        name: 'a',
+        formats: ['obj'],
+        created: '',
+        job: null,
+      }),
       'PUT /api/purposes/*': () => ({}),
       'DELETE /api/purposes/*': () => null,
     })
@@ -317,7 +333,9 @@ describe('delivering', () => {
     await wrapper.get('form').trigger('submit')
     await settled()
     const printed = { formats: ['obj'], options: { obj: { up: 'z' } }, plan: { files: 'per part' } }
-    expect(sent()).toEqual([['POST /api/workpieces/a/deliveries', { name: 'piece a', ...printed, below: '' }]])
+    expect(sent()).toEqual([
+      ['POST /api/workpieces/a/deliveries', { also: [], name: 'piece a', ...printed, below: '' }],
+    ])
     await wrapper.get('[data-test=format-glb]').setValue(true)
     expect(pressed()).toEqual([])
     expect(about()).toContain('Keep it under a name')
@@ -340,7 +358,14 @@ describe('delivering', () => {
   })
   it('shows how files will be called, and says only what differs', async () => {
     const { wrapper } = await at(DeliverView, '/p/deliver/a', {
-      'POST /api/workpieces/*/deliveries': () => ({ id: 'd', name: 'a', formats: ['glb'], created: '', job: null }),
+      'POST /api/workpieces/*/deliveries': () => ({
+        id: 'd',
+        name: 'a',
+        also: [],
+        formats: ['glb'],
+        created: '',
+        job: null,
+      }),
     })
     await wrapper.get('[data-test=plan]').trigger('click')
     await wrapper.get('#plan-names').setValue('{name} {clip}/{number}')
@@ -362,6 +387,7 @@ describe('delivering', () => {
       plan: { files: 'per part' },
       below: '',
       workpiece_id: 'a',
+      also: [],
       created: '2026-11-27T10:00:00Z',
       archive_size: 5,
       size: 12,
@@ -393,6 +419,35 @@ describe('delivering', () => {
     await settled()
     expect(sent().at(-1)![0]).toMatch(/^DELETE .api.deliveries.\w+.files$/)
   })
+  it('takes several workpieces into one delivery, and tells of all what a format leaves out', async () => {
+    const { wrapper } = await at(DeliverView, '/p/deliver/a', {
+      'GET /api/workpieces/*/view': ({ path }) => {
+        const found = view(path.split('/')[3]!)
+        return { ...found, content: { ...found.content, losses: { glb: [`what ${path.split('/')[3]} has alone`] } } }
+      },
+      'POST /api/workpieces/*/deliveries': () => ({
+        id: 'd',
+        name: 'a',
+        also: [{ id: 'b', name: 'piece b' }],
+        formats: ['glb'],
+        created: '',
+        job: null,
+      }),
+    })
+    expect(words(wrapper)).not.toContain('what b has alone')
+    await wrapper.get('#beside').setValue('b')
+    await settled()
+    expect(words(wrapper)).toContain('what a has alone')
+    expect(words(wrapper)).toContain('what b has alone')
+    expect(words(wrapper)).toContain('333 triangles')
+    await wrapper.get('form').trigger('submit')
+    await settled()
+    expect(sent()[0]![1]).toMatchObject({ also: ['b'], plan: {} })
+    expect(wrapper.get('[data-test=delivery]').text()).toContain('with piece b')
+    await wrapper.get('[data-test=also] button').trigger('click')
+    await settled()
+    expect(words(wrapper)).not.toContain('what b has alone')
+  })
   it('shows a view that was still in the making once there is more of it', async () => {
     let ready = false
     const { wrapper } = await at(DeliverView, '/p/deliver/a', {
@@ -418,7 +473,14 @@ describe('delivering', () => {
         const facts = { ...found.content.facts, parts: [{ name: 'shell' }, { name: 'body' }] }
         return { ...found, content: { ...found.content, facts } }
       },
-      'POST /api/workpieces/*/deliveries': () => ({ id: 'd', name: 'a', formats: ['glb'], created: '', job: null }),
+      'POST /api/workpieces/*/deliveries': () => ({
+        id: 'd',
+        name: 'a',
+        also: [],
+        formats: ['glb'],
+        created: '',
+        job: null,
+      }),
     })
     expect(words(wrapper)).toContain('Leave out the part hidden on the Bench')
     await wrapper.get('form').trigger('submit')

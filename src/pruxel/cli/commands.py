@@ -186,7 +186,7 @@ def convert(
         make_folder(out)
         plan = _plan(chosen, {"files": per, "clips": clips, "textures": textures})
         report = deliver(
-            scene,
+            [scene],
             entry[0].rsplit("/", 1)[-1].rsplit(".", 1)[0],
             formats_wanted,
             out,

@@ -292,18 +292,18 @@ export const api = {
   view: (workpiece: string) => ok(client.GET('/api/workpieces/{workpiece}/view', { params: { path: { workpiece } } })),
   deliveries: (project: string) =>
     ok(client.GET('/api/projects/{project}/deliveries', { params: { path: { project } } })),
-  deliverEach: (project: string, entries: string[], wanted: Wanted) =>
+  deliverEntries: (project: string, entries: string[], together: string, wanted: Wanted) =>
     ok(
       client.POST('/api/projects/{project}/deliveries', {
         params: { path: { project } },
-        body: { entries, ...wanted },
+        body: { entries, together, ...wanted },
       }),
     ),
-  deliver: (workpiece: string, name: string, wanted: Wanted) =>
+  deliver: (workpiece: string, also: string[], name: string, wanted: Wanted) =>
     ok(
       client.POST('/api/workpieces/{workpiece}/deliveries', {
         params: { path: { workpiece } },
-        body: { name, ...wanted },
+        body: { name, also, ...wanted },
       }),
     ),
   freeDelivery: (delivery: string) => ok(client.DELETE('/api/deliveries/{delivery}/files', at({ delivery }))),

@@ -875,7 +875,7 @@ export interface paths {
         put?: never;
         /**
          * Start Batch
-         * @description Write files from each of several models by itself, with the steps that its workpiece has, if there is one.
+         * @description Write files from several models, with the steps that their workpieces have, where there are such.
          */
         post: operations["start_batch_api_projects__project__deliveries_post"];
         delete?: never;
@@ -1936,7 +1936,7 @@ export interface components {
         };
         /**
          * BatchIn
-         * @description Models to be delivered one by one.
+         * @description Models to be delivered one by one, or all in one delivery, which then needs a name.
          */
         BatchIn: {
             /**
@@ -1964,6 +1964,11 @@ export interface components {
             plan: {
                 [key: string]: unknown;
             };
+            /**
+             * Together
+             * @default
+             */
+            together: string;
         };
         /** BytesOut */
         BytesOut: {
@@ -2086,9 +2091,14 @@ export interface components {
         };
         /**
          * DeliveryIn
-         * @description One workpiece.
+         * @description One workpiece, or several: `also` are those beside it.
          */
         DeliveryIn: {
+            /**
+             * Also
+             * @default []
+             */
+            also: string[];
             /**
              * Below
              * @default
@@ -2117,6 +2127,8 @@ export interface components {
         };
         /** DeliveryOut */
         DeliveryOut: {
+            /** Also */
+            also: components["schemas"]["Named"][];
             /** Archive Size */
             archive_size: number;
             /** Below */
@@ -2854,6 +2866,16 @@ export interface components {
             /** Names */
             names: number;
         };
+        /** Named */
+        Named: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+        };
         /**
          * NamedRow
          * @description A code with its name, and what it would name: the first places, and how many there are.
@@ -2997,11 +3019,11 @@ export interface components {
             detail: "all" | "finest";
             /**
              * Files
-             * @description All in one, or apart by part or by material
+             * @description All in one, or apart by part, by material or by workpiece
              * @default one
              * @enum {string}
              */
-            files: "one" | "per part" | "per material";
+            files: "one" | "per part" | "per material" | "per workpiece";
             /**
              * Largest side
              * @description Larger textures are made smaller
@@ -3015,7 +3037,7 @@ export interface components {
             left_out: string[];
             /**
              * Names
-             * @description {name} of the delivery, {piece} of a part or material, {clip}, {number}
+             * @description {name} of the delivery, {piece} of what is apart, {clip}, {number}
              * @default {name}
              */
             names: string;

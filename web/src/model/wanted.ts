@@ -42,6 +42,12 @@ const sorted = (value: unknown): unknown =>
 const plain = (wanted: Omit<Wanted, 'below'>) =>
   JSON.stringify(sorted({ ...wanted, formats: [...wanted.formats].sort() }))
 
+// What each format leaves out of several workpieces, in words.
+export function allOf(losses: Record<string, string[]>[]): Record<string, string[]> {
+  const formats = [...new Set(losses.flatMap((one) => Object.keys(one)))]
+  return Object.fromEntries(formats.map((f) => [f, [...new Set(losses.flatMap((one) => one[f] ?? []))]]))
+}
+
 // What the files will be called, by an example: the server has the last word.
 export function exampleOf(pattern: string, words: { name: string; piece: string; clip: string }): string {
   const all: Record<string, string> = { ...words, number: '1' }

@@ -1,4 +1,4 @@
-"""One delivery: a scene in one or more formats, written, proven, reported."""
+"""One delivery: scenes in one or more formats, written, proven, reported."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from pruxel.core.base.errors import ErrorCode, InputError, UsageError
 from pruxel.core.base.writing import make_folder
 from pruxel.core.deliver.judges.registry import Exhibit
 from pruxel.core.deliver.package import Written, write_files
-from pruxel.core.deliver.plan import Plan, cuts_for, cuts_of
+from pruxel.core.deliver.plan import Plan, cuts_for, cuts_of, together
 from pruxel.core.deliver.proof import Outcome, Proof, Tolerances
 from pruxel.core.deliver.proof.checks import worst
 from pruxel.core.deliver.proof.prove import prove
@@ -28,6 +28,7 @@ from pruxel.core.formats.repictured import repictured, unpictured, with_colors_i
 from pruxel.core.formats.textures import link_name
 from pruxel.core.images import png
 from pruxel.core.pictures.render import View, render
+from pruxel.core.scene.edit import merge
 from pruxel.core.scene.model import Scene
 
 _SIDE_BY_SIDE = 2  # judges at once
@@ -75,7 +76,7 @@ class Report:
 
 
 def deliver(
-    scene: Scene,
+    scenes: Sequence[Scene],
     name: str,
     formats: Sequence[str],
     folder: Path,
@@ -83,7 +84,7 @@ def deliver(
     options: Mapping[str, Mapping[str, Any]] = MappingProxyType({}),
     plan: Plan = _AS_IT_IS,
 ) -> Report:
-    """Write a scene into a folder that exists; `options` are those of each format, by its name.
+    """Write scenes, named as they are told apart, into a folder that exists; `options` are those of each format.
 
     Raises `UsageError` for an unknown format, a wrong option or a scene without anything.
     With several formats each has a folder of its own, so that their textures do not mix.
@@ -91,18 +92,22 @@ def deliver(
     told: list[str] = []
     specs = [_writable(FORMATS.get(f)) for f in dict.fromkeys(formats)]
     chosen = {spec.name: spec.chosen(options.get(spec.name, {})) for spec in specs}
-    ready = make_ready(scene, context.part(0.0, 0.1))
-    told += ready.told
-    cuts = cuts_of(ready.scene, name, plan)
+    ready = list[Scene]()
+    for scene, part in context.part(0.0, 0.1).each(together(scenes, name, plan), lambda one: one.name):
+        made_ready = make_ready(scene, part)
+        ready.append(made_ready.scene)
+        told += made_ready.told
+    cuts = cuts_of(ready, name, plan)
     work = [(spec, cut) for spec in specs for cut in cuts_for(cuts, spec)]
     made = list[tuple[Exhibit, list[Written]]]()
     for (spec, cut), part in context.part(0.1, 0.7).each(work, lambda one: f"{one[1].stem}, {one[0].title}"):
         home = folder / spec.name if len(specs) > 1 else folder
         make_folder(home)
-        whole = _with_pictures(cut.scene, spec, plan, told, part.part(0.0, 0.3))
-        made.append(_written(whole, cut.stem, spec, chosen[spec.name], home, part.part(0.3, 1.0)))
+        pictured = _with_pictures(cut.scene, spec, plan, told, part.part(0.0, 0.3))
+        made.append(_written(pictured, cut.stem, spec, chosen[spec.name], home, part.part(0.3, 1.0)))
     proofs = _proven([one for one, _ in made], context.part(0.7, 0.95))
-    shown = _shown([one for one, _ in made], ready.scene, folder, context.part(0.95, 1.0))
+    whole = ready[0] if len(ready) == 1 else merge(name, ready)
+    shown = _shown([one for one, _ in made], whole, folder, context.part(0.95, 1.0))
     reports = [
         _report(one, files, folder, found, picture)
         for (one, files), found, picture in zip(made, proofs, shown[1:], strict=True)

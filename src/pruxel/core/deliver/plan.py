@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import string
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Annotated, Any, Literal
 
@@ -13,7 +13,7 @@ from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.disk.names import safe_part, unique_name
 from pruxel.core.formats.registry import Format
 from pruxel.core.formats.textures import link_name
-from pruxel.core.scene.edit import drop_unused, keep_nodes
+from pruxel.core.scene.edit import drop_unused, keep_nodes, merge
 from pruxel.core.scene.model import Node, Scene
 from pruxel.core.scene.walk import parts
 
@@ -28,14 +28,14 @@ class Plan(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    files: Literal["one", "per part", "per material"] = Field(
-        "one", title="Files", description="All in one, or apart by part or by material"
+    files: Literal["one", "per part", "per material", "per workpiece"] = Field(
+        "one", title="Files", description="All in one, or apart by part, by material or by workpiece"
     )
     names: str = Field(
         "{name}",
         max_length=120,
         title="Names",
-        description="{name} of the delivery, {piece} of a part or material, {clip}, {number}",
+        description="{name} of the delivery, {piece} of what is apart, {clip}, {number}",
     )
     parts: Literal["all", "seen"] = Field(
         "all", title="Parts", description="All, or only those meant to be seen: no collision shapes, no helpers"
@@ -115,11 +115,16 @@ class Cut:
     clip: str | None = None
 
 
-def cuts_of(scene: Scene, name: str, plan: Plan) -> list[Cut]:
+def together(scenes: Sequence[Scene], name: str, plan: Plan) -> list[Scene]:
+    """Several workpieces as one scene, unless each goes into files of its own."""
+    return list(scenes) if plan.files == "per workpiece" or len(scenes) == 1 else [merge(name, scenes)]
+
+
+def cuts_of(scenes: Sequence[Scene], name: str, plan: Plan) -> list[Cut]:
     """All files of a delivery, in any format; raises `UsageError` when nothing is left or there are too many."""
-    chosen = _chosen(scene, plan)
-    pieces = list(_PIECES[plan.files](chosen))
-    apart = plan.clips == "apart" and bool(chosen.clips)
+    chosen = [_chosen(scene, plan) for scene in scenes]
+    pieces = [piece for scene in chosen for piece in _PIECES[plan.files](scene)]
+    apart = plan.clips == "apart" and any(scene.clips for scene in chosen)
     found = [(piece, clip, one) for piece, whole in pieces for clip, one in _by_clip(whole, apart=apart)]
     if not found:
         raise UsageError(
@@ -214,6 +219,7 @@ _PIECES: dict[str, Callable[[Scene], Iterator[tuple[str, Scene]]]] = {
     "one": _whole,
     "per part": _by_part,
     "per material": _by_material,
+    "per workpiece": _whole,
 }
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Annotated
 from uuid import UUID
@@ -19,7 +20,7 @@ from pruxel.core.formats import every  # noqa: F401 - registers all formats
 from pruxel.core.formats.registry import FORMATS
 from pruxel.core.formats.textures import link_name
 from pruxel.server.api.limits import gives
-from pruxel.server.api.models import BatchIn, DeliveryIn, DeliveryOut, FormatOut, NameIn, ReportOut, WrittenAs
+from pruxel.server.api.models import BatchIn, DeliveryIn, DeliveryOut, FormatOut, Named, NameIn, ReportOut, WrittenAs
 from pruxel.server.api.workpieces import workpiece_of
 from pruxel.server.jobs.queue import put_job
 from pruxel.server.jobs.stacks import stored_stack
@@ -43,6 +44,7 @@ def _out(d: Delivery) -> DeliveryOut:
         below=d.below,
         size=_size(d),
         workpiece_id=d.workpiece_id,
+        also=[Named(id=one["workpiece"], name=one["name"]) for one in d.also],
         formats=d.formats,
         job=d.job_id,
         report=None if d.report is None else ReportOut.model_validate(d.report),
@@ -87,17 +89,24 @@ def start_delivery(workpiece: UUID, wanted: DeliveryIn) -> DeliveryOut:
         found = db.get(Workpiece, workpiece)
         if found is None:
             raise not_found("workpiece")
-        return _out(_start(db, found, wanted.name, wanted))
+        further = list(dict.fromkeys(one for one in wanted.also if one != workpiece))
+        beside = list(db.execute(select(Workpiece).where(Workpiece.id.in_(further))).scalars())
+        if len(beside) < len(further) or any(one.project_id != found.project_id for one in beside):
+            raise not_found("workpiece")
+        beside.sort(key=lambda one: further.index(one.id))
+        return _out(_start(db, [found, *beside], wanted.name, wanted))
 
 
 @router.post("/projects/{project}/deliveries", status_code=202)
 def start_batch(project: UUID, wanted: BatchIn) -> list[DeliveryOut]:
-    """Write files from each of several models by itself, with the steps that its workpiece has, if there is one."""
+    """Write files from several models, with the steps that their workpieces have, where there are such."""
     _check(wanted)
     stack = stored_stack(project)
     with session() as db:
         pieces = [workpiece_of(db, stack, [path]) for path in dict.fromkeys(wanted.entries)]
-        return [_out(_start(db, piece, piece.name, wanted)) for piece in pieces]
+        if wanted.together.strip():
+            return [_out(_start(db, pieces, wanted.together.strip(), wanted))]
+        return [_out(_start(db, [piece], piece.name, wanted)) for piece in pieces]
 
 
 def _check(wanted: WrittenAs) -> None:
@@ -107,7 +116,8 @@ def _check(wanted: WrittenAs) -> None:
     plan_of(wanted.plan)
 
 
-def _start(db: Session, piece: Workpiece, name: str, wanted: WrittenAs) -> Delivery:
+def _start(db: Session, pieces: Sequence[Workpiece], name: str, wanted: WrittenAs) -> Delivery:
+    piece = pieces[0]
     made = Delivery(
         project_id=piece.project_id,
         workpiece_id=piece.id,
@@ -117,6 +127,10 @@ def _start(db: Session, piece: Workpiece, name: str, wanted: WrittenAs) -> Deliv
         plan=wanted.plan,
         below=safe_path(wanted.below) if wanted.below.strip(" /\\.") else "",
         steps=steps_of(db, piece),
+        also=[
+            {"workpiece": str(one.id), "name": one.name, "entries": one.entries, "steps": steps_of(db, one)}
+            for one in pieces[1:]
+        ],
     )
     db.add(made)
     db.flush()

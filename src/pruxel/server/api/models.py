@@ -192,14 +192,16 @@ class WrittenAs(BaseModel):
 
 
 class DeliveryIn(WrittenAs):
-    """One workpiece."""
+    """One workpiece, or several: `also` are those beside it."""
 
     name: str = Field(min_length=1, max_length=120)
+    also: list[UUID] = Field([], max_length=200)
 
 
 class BatchIn(WrittenAs):
-    """Models to be delivered one by one."""
+    """Models to be delivered one by one, or all in one delivery, which then needs a name."""
 
+    together: str = Field("", max_length=120)
     entries: list[Annotated[str, Field(max_length=4096)]] = Field(min_length=1, max_length=500)
 
 
@@ -252,11 +254,17 @@ class ReportOut(BaseModel):
     picture: str = ""
 
 
+class Named(BaseModel):
+    id: UUID
+    name: str
+
+
 class DeliveryOut(BaseModel):
     id: UUID
     name: str
     file_name: str
     workpiece_id: UUID
+    also: list[Named]
     formats: list[str]
     options: Options
     plan: Options

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 import uuid
+from dataclasses import replace
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
@@ -26,7 +27,11 @@ def deliver_job(job: Job, context: Context) -> None:
     with session() as db:
         delivery = db.get_one(Delivery, uuid.UUID(job.payload["delivery"]))
         workpiece = db.get_one(Workpiece, delivery.workpiece_id)
-    run = run_workpiece(job.project_id, workpiece.entries, delivery.steps, context.part(0.0, 0.2))
+    pieces = [{"name": workpiece.name, "entries": workpiece.entries, "steps": delivery.steps}, *delivery.also]
+    scenes = [
+        replace(run_workpiece(job.project_id, one["entries"], one["steps"], part).scene, name=one["name"])
+        for one, part in context.part(0.0, 0.2).each(pieces, lambda one: str(one["name"]))
+    ]
     home = settings().deliveries
     make_folder(home)
     final_home = home / delivery.below if delivery.below else home
@@ -42,7 +47,7 @@ def deliver_job(job: Job, context: Context) -> None:
     make_folder(partial)
     try:
         report = deliver(
-            run.scene,
+            scenes,
             delivery.name,
             delivery.formats,
             partial,

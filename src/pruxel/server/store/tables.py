@@ -372,7 +372,10 @@ class KeptPurpose(Base):
 
 
 class Delivery(Base):
-    """Files written from a workpiece; `folder` and `archive` are set when the job is done."""
+    """Files written from workpieces; `folder` and `archive` are set when the job is done.
+
+    `also` are further ones beside the first: their identifiers, names, entries and steps at that time.
+    """
 
     __tablename__ = "deliveries"
 
@@ -386,6 +389,7 @@ class Delivery(Base):
     plan: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
     below: Mapped[str] = mapped_column(default="", server_default="")
     steps: Mapped[list[Any]]
+    also: Mapped[list[Any]] = mapped_column(default=list, server_default="[]")
     report: Mapped[dict[str, Any] | None]
     folder: Mapped[str | None]
     archive: Mapped[str | None]

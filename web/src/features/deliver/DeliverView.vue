@@ -8,9 +8,10 @@ import Sheet from '../../components/Sheet.vue'
 import { useEvents } from '../../composables/useEvents'
 import { useProject } from '../../composables/useProject'
 import { useWanted } from '../../composables/useWanted'
-import type { Wanted } from '../../model/wanted'
+import { allOf, type Wanted } from '../../model/wanted'
 import { bytes, count, length } from '../../model/words'
 import DeliveryCard from './DeliveryCard.vue'
+import PieceChoice from './PieceChoice.vue'
 import WantedForm from './WantedForm.vue'
 
 const route = useRoute()
@@ -20,11 +21,29 @@ const id = computed(() => String(route.params.workpiece ?? ''))
 const workpieces = shallowRef<Workpiece[]>([])
 const workpiece = computed(() => workpieces.value.find((w) => w.id === id.value))
 const content = shallowRef<ViewContent>()
+const also = ref<string[]>([])
 const wanted = useWanted()
 const name = ref('')
 const deliveries = ref<Delivery[]>([])
 const error = ref<unknown>(null)
 const starting = ref(false)
+
+const toPiece = (workpiece: string) =>
+  void router.push({ name: 'deliver', params: { project: project.value, workpiece } })
+
+// What is known of those beside it; one that is still in the making adds nothing yet.
+const beside = shallowRef<ViewContent[]>([])
+watch(also, async (ids) => {
+  try {
+    const views = await Promise.all(ids.map((one) => api.view(one)))
+    if (ids === also.value) beside.value = views.flatMap((view) => view.content ?? [])
+  } catch (problem) {
+    error.value = problem
+  }
+})
+const shown = computed(() => [...(content.value ? [content.value] : []), ...beside.value])
+const losses = computed(() => allOf(shown.value.map((one) => one.losses)))
+const clips = computed(() => [...new Set(shown.value.flatMap((one) => one.facts.clips))])
 
 let asked = 0
 // The view may still be in the making; the page hears when there is more of it.
@@ -40,6 +59,7 @@ async function load() {
   const mine = ++asked
   const wanted = id.value
   content.value = undefined
+  also.value = also.value.filter((one) => one !== wanted)
   try {
     const found = await Promise.all([api.workpieces(project.value), api.deliveries(project.value)])
     if (mine !== asked) return
@@ -81,7 +101,7 @@ async function write(instead?: Delivery) {
   starting.value = true
   try {
     error.value = null
-    const made = await api.deliver(id.value, name.value.trim(), sent())
+    const made = await api.deliver(id.value, also.value, name.value.trim(), sent())
     deliveries.value = [made, ...deliveries.value]
     if (instead) await api.removeDelivery(instead.id)
   } catch (problem) {
@@ -99,8 +119,8 @@ function asBefore(delivery: Delivery) {
     plan: Object.fromEntries(Object.entries(delivery.plan).filter(([key]) => key !== 'left_out')),
     below: delivery.below,
   }
-  if (delivery.workpiece_id !== id.value)
-    void router.push({ name: 'deliver', params: { project: project.value, workpiece: delivery.workpiece_id } })
+  also.value = delivery.also.map((one) => one.id).filter((one) => workpieces.value.some((w) => w.id === one))
+  if (delivery.workpiece_id !== id.value) toPiece(delivery.workpiece_id)
   else name.value = delivery.name
   document.querySelector('#name')?.scrollIntoView({ block: 'center' })
 }
@@ -148,23 +168,12 @@ useEvents((event) => {
         </div>
         <form id="deliver" class="flex flex-col gap-4 border-t border-line p-5" @submit.prevent="start">
           <div>
-            <label class="heading" for="workpiece">Workpiece</label>
-            <select
-              id="workpiece"
-              class="field mt-1 w-full"
-              :value="id"
-              @change="
-                router.push({
-                  name: 'deliver',
-                  params: { project, workpiece: ($event.target as HTMLSelectElement).value },
-                })
-              "
-            >
-              <option value="" disabled>Choose one</option>
-              <option v-for="w in workpieces" :key="w.id" :value="w.id">{{ w.name }}</option>
-            </select>
+            <PieceChoice :id="id" v-model:also="also" :workpieces="workpieces" @choose="toPiece" />
             <p v-if="content" class="num mt-1.5 text-[12.5px] text-faint">
-              {{ count(content.facts.triangles) }} triangles<br />{{ content.facts.size.map(length).join(' × ') }}
+              {{ count(shown.reduce((sum, one) => sum + one.facts.triangles, 0)) }} triangles<template
+                v-if="also.length"
+                >, all in one scene unless their files are apart</template
+              ><template v-else><br />{{ content.facts.size.map(length).join(' × ') }}</template>
             </p>
             <label v-if="hidden.length" class="mt-1.5 flex items-start gap-2 text-[12.5px]">
               <input v-model="without" type="checkbox" class="mt-0.5 accent-(--sea)" data-test="without-hidden" />
@@ -178,13 +187,7 @@ useEvents((event) => {
             <label class="heading" for="name">Name of the files</label>
             <input id="name" v-model="name" class="field mt-1 w-full" />
           </div>
-          <WantedForm
-            v-model="wanted"
-            :losses="content?.losses ?? {}"
-            :clips="content?.facts.clips ?? []"
-            :example="example"
-            @error="error = $event"
-          />
+          <WantedForm v-model="wanted" :losses="losses" :clips="clips" :example="example" @error="error = $event" />
           <Problem v-if="error" :error="error" @close="error = null" />
         </form>
       </div>

@@ -37,7 +37,12 @@ const address = computed(() => `/api/deliveries/${delivery.id}`)
 // Pictures lie with the files: of what was to be written, then of each file.
 const picture = (number: number) => `${address.value}/pictures/${number}`
 const told = computed(() =>
-  [written.value, delivery.below && `in ${delivery.below}`, report.value && !delivery.size && 'its files are gone']
+  [
+    written.value,
+    delivery.also.length && `with ${delivery.also.map((one) => one.name).join(', ')}`,
+    delivery.below && `in ${delivery.below}`,
+    report.value && !delivery.size && 'its files are gone',
+  ]
     .filter(Boolean)
     .join(', '),
 )
