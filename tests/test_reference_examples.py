@@ -21,7 +21,7 @@ from pruxel.core.extract.file import parse_file
 from pruxel.core.extract.tables import read_tables
 from pruxel.core.extract.textures import read_textures
 from pruxel.core.formats import gltf
-from pruxel.core.formats.registry import Options
+from pruxel.core.formats.gltf.options import GltfOptions
 from pruxel.core.knowledge.kinds import Kind, classify, layouts_for
 from pruxel.core.knowledge.known import Knowledge
 from pruxel.core.knowledge.profile import Profile
@@ -113,7 +113,7 @@ def test_the_wasp_wears_its_skins_and_its_wing_moves() -> None:
     later = posed(scene, scene.clips[0], 0.05)
     assert np.allclose(where(later, "wing"), (1, 0.5, 0.5))
     assert np.allclose(where(later, "sting"), (0, 0, 0.5))
-    [glb] = gltf.write_glb(scene, "wasp", Options(), CONTEXT)
+    [glb] = gltf.write_glb(scene, "wasp", GltfOptions(), CONTEXT)
     back = gltf.read(memoryview(b"".join(map(bytes, glb.pieces))), "wasp.glb", lambda _: None, CONTEXT).scene
     again = [{d.variant: back.materials[d.material].name for d in m.primitives[0].dressings} for m in back.meshes]
     assert again == worn

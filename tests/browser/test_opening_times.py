@@ -10,7 +10,7 @@ from bench.scenes import waves
 from pruxel.core.base.context import Context
 from pruxel.core.deliver.package import write_files
 from pruxel.core.formats.gltf import write_glb
-from pruxel.core.formats.registry import Options
+from pruxel.core.formats.gltf.options import GltfOptions
 from tests.browser.driver import Page
 
 # From the click to the scene handed to the graphics library, and to its first frame, by the page's own clock.
@@ -33,7 +33,7 @@ look();
 def test_opening_a_large_model_is_timed(page: Page, mounts: Path, capsys: pytest.CaptureFixture[str]) -> None:
     folder = mounts / "large"
     folder.mkdir()
-    write_files(folder, write_glb(waves(318), "waves", Options(), Context()), Context())
+    write_files(folder, write_glb(waves(318), "waves", GltfOptions(), Context()), Context())
     page.see(page.test("entry"))
     for _ in range(5):
         with contextlib.suppress(AssertionError):  # a busy machine only makes the figures worse

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
-from pruxel.core.formats.registry import Options
+from pruxel.core.formats.gltf.options import GltfOptions
 from pruxel.core.images import png
 from pruxel.core.images.decode import decode_image
 from pruxel.core.sources import signatures
@@ -50,7 +50,7 @@ def test_glb_and_dds_of_the_game_are_found_whole(stack: Stack, opener: object) -
     from pruxel.core.recipe.inputs import Opener
 
     assert isinstance(opener, Opener)
-    glb = b"".join(bytes(p) for p in write_glb(opener.scene([CRAB], CONTEXT), "crab", Options(), CONTEXT)[0].pieces)
+    glb = b"".join(bytes(p) for p in write_glb(opener.scene([CRAB], CONTEXT), "crab", GltfOptions(), CONTEXT)[0].pieces)
     dds = bytes(stack.read("tex/crab/crab_body_c.dds", CONTEXT))
     noise = np.random.default_rng(4).integers(0, 256, 5000, np.uint8).tobytes()
     hits = carve(memoryview(noise + glb + noise + dds + noise), "m", CONTEXT).hits

@@ -6,6 +6,7 @@ import base64
 import json
 import struct
 import subprocess
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -16,13 +17,21 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from bench.scenes import waves
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
 from pruxel.core.base.limits import Limits
+from pruxel.core.deliver.deliver import deliver
+from pruxel.core.deliver.proof import Outcome
 from pruxel.core.formats.fields import Fields
 from pruxel.core.formats.gltf.meshopt import unpacked
+from pruxel.core.formats.gltf.options import GltfOptions
+from pruxel.core.formats.gltf.packing import encode_attributes, encode_indices
+from pruxel.core.formats.gltf.write import write_glb
 from pruxel.core.formats.registry import FORMATS, ReadResult
-from tests.scenes import box
+from pruxel.core.scene.digest import digest
+from pruxel.core.scene.model import Scene
+from tests.scenes import animated, box, everything, two_boxes
 
 ROOT = Path(__file__).resolve().parents[2]
 DECODER = ROOT / "web/node_modules/three/examples/jsm/libs/meshopt_decoder.module.js"
@@ -261,3 +270,68 @@ def test_packed_primitives_that_lack_an_attribute_are_told(key: str) -> None:
         "extensions": {"KHR_draco_mesh_compression": {"bufferView": 0, "attributes": {key: numbers.get(key, 0) + 40}}},
     }
     assert "no such attribute" in refused(document([({}, data)], accessors, primitive))
+
+
+@given(st.integers(0, 2**32 - 1), st.sampled_from([4, 8, 12, 16, 64, 256]), st.integers(1, 700))
+@settings(max_examples=60, suppress_health_check=list(HealthCheck))
+def test_packed_attributes_come_back_as_they_were(seed: int, stride: int, count: int) -> None:
+    """Any bytes: still ones, steps of every size, noise; decoded by the library's own decoder."""
+    rng = np.random.default_rng(seed)
+    steps = rng.integers(0, rng.choice([1, 2, 4, 8, 200], stride), (count, stride)) * rng.integers(-1, 2, (count, 1))
+    rows = np.cumsum(steps, axis=0).astype(np.uint8)
+    packed = encode_attributes(rows)
+    assert np.array_equal(imagecodecs.meshopt_decode(packed, shape=(count, stride), dtype=np.uint8), rows)
+
+
+def test_packed_buffers_come_back_elsewhere() -> None:
+    """By the decoder that three.js ships; rows of one byte, of the longest stride, and indices that jump."""
+    rng = np.random.default_rng(5)
+    cases: list[Case] = []
+    wanted = []
+    for stride, count in ((4, 1), (12, 16), (12, 17), (256, 40), (64, 1000), (48, 4097)):
+        rows = np.cumsum(rng.integers(-3, 4, (count, stride)), axis=0).astype(np.uint8)
+        rows[::7] = rng.integers(0, 256, (len(rows[::7]), stride))
+        cases.append(("ATTRIBUTES", "NONE", count, stride, encode_attributes(rows)))
+        wanted.append(rows.tobytes())
+    for width, high in ((2, 2**16), (4, 2**30)):
+        values = np.concatenate([rng.integers(0, high, 300), np.arange(300) % 17, [high - 1, 0, high - 1]])
+        cases.append(("INDICES", "NONE", len(values), width, encode_indices(values)))
+        wanted.append(values.astype(f"<u{width}").tobytes())
+    assert by_another(cases) == wanted
+    assert [by_us(case) for case in cases] == wanted
+
+
+@pytest.mark.parametrize("make", [everything, animated, two_boxes])
+@pytest.mark.parametrize("name", ["glb", "gltf"])
+def test_what_is_written_packed_is_the_same_scene(make: Callable[[], Scene], name: str, tmp_path: Path) -> None:
+    scene = make()
+    sizes, digests = [], []
+    for pack in (False, True):
+        home = tmp_path / str(pack)
+        home.mkdir()
+        report = deliver([scene], "thing", [name], home, Context(), {name: {"pack": pack}})
+        assert report.outcome is Outcome.PROVEN
+        sizes.append(sum(file.size for file in report.formats[0].files))
+        file = home / f"thing.{name}"
+        result = FORMATS.get(name).read(  # type: ignore[misc]
+            memoryview(file.read_bytes()), file.name, lambda link, home=home: (home / link).read_bytes(), Context()
+        )
+        digests.append(digest(result.scene))
+    assert digests[0] == digests[1]
+    if make is everything:
+        document = json.loads(chunk(file)) if name == "glb" else json.loads(file.read_text())
+        assert document["extensionsRequired"] == ["EXT_meshopt_compression"]
+        assert document["buffers"][1]["extensions"] == {"EXT_meshopt_compression": {"fallback": True}}
+
+
+def chunk(file: Path) -> bytes:
+    data = file.read_bytes()
+    return data[20 : 20 + struct.unpack_from("<I", data, 12)[0]]
+
+
+def test_a_large_surface_packed_is_much_smaller(tmp_path: Path) -> None:
+    sizes = []
+    for pack in (False, True):
+        [file] = write_glb(waves(120), "waves", GltfOptions(pack=pack), Context())
+        sizes.append(sum(memoryview(piece).nbytes for piece in file.pieces))
+    assert sizes[1] < 0.6 * sizes[0]

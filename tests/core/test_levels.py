@@ -22,7 +22,7 @@ from pruxel.core.extract.conventions import turning as turning_of
 from pruxel.core.extract.file import parse_file
 from pruxel.core.extract.level import Level, read_level
 from pruxel.core.formats.gltf import write_glb
-from pruxel.core.formats.registry import Options
+from pruxel.core.formats.gltf.options import GltfOptions
 from pruxel.core.geometry.transforms import compose, quaternion_matrix
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.checks import problems
@@ -116,7 +116,7 @@ def test_the_market_stands_as_its_level_says(stack: Stack) -> None:
         for child, mine in zip(node.children, (p for p in parts(house) if p[1].name in visible), strict=True):
             own = world_from_local(house)[mine[0]]
             assert np.allclose(world[child], where[number] @ own, atol=1e-6)
-    [file] = write_glb(scene, "market", Options(), Context())
+    [file] = write_glb(scene, "market", GltfOptions(), Context())
     read = trimesh.load(io.BytesIO(b"".join(bytes(piece) for piece in file.pieces)), file_type="glb")
     ours = np.concatenate([world_positions(p, world[i]) for i, _, mesh in parts(scene) for p in mesh.primitives])
     assert np.allclose(read.bounds, [ours.min(axis=0), ours.max(axis=0)], atol=1e-4)

@@ -9,7 +9,10 @@ from typing import Any
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from PIL import Image as Pillow
+from scipy.spatial.transform import Rotation
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import UsageError
@@ -18,12 +21,16 @@ from pruxel.core.deliver.plan import Plan, cuts_for, cuts_of, plan_of
 from pruxel.core.deliver.proof import Outcome
 from pruxel.core.deliver.purposes import PURPOSES, Purpose
 from pruxel.core.formats.registry import FORMATS
+from pruxel.core.scene.materials import Clearcoat, TextureRef
 from pruxel.core.scene.measure import measure
 from pruxel.core.scene.model import Clip, Scene
-from pruxel.core.scene.walk import parts
+from pruxel.core.scene.pose import posed, standing
+from pruxel.core.scene.uvs import turn, with_v_up
+from pruxel.core.scene.walk import in_order, parts, world_from_local
 from tests.scenes import animated, everything, two_boxes
 
 CONTEXT = Context()
+STILL = np.eye(3)
 FORMATS_WITH_TEXTURES = ["fbx", "glb", "gltf", "obj"]
 
 
@@ -221,3 +228,71 @@ def test_a_report_shows_what_was_delivered(tmp_path: Path) -> None:
     assert np.abs(drawn[0] - drawn[1]).mean() < 1
     assert np.abs((drawn[0][..., 3] > 128).astype(int) - (drawn[2][..., 3] > 128)).mean() < 0.01
     assert np.abs(drawn[0] - drawn[2]).mean() > 1, "STL has no colours"
+
+
+def world_directions(scene: Scene) -> dict[str, tuple[list[float], list[float]]]:
+    """Where each camera and light stands and looks."""
+    world = world_from_local(scene)
+    found = {}
+    for number in in_order(scene):
+        node = scene.nodes[number]
+        if node.camera is not None or node.light is not None:
+            looks = world[number][:3, :3] @ [0, 0, -1]
+            what = "camera" if node.camera is not None else "light"
+            found[what] = (world[number][:3, 3].round(4).tolist(), (looks / np.linalg.norm(looks)).round(4).tolist())
+    return found
+
+
+@pytest.mark.parametrize("front", ["+x", "-z", "-x"])
+def test_the_front_is_turned_with_all_that_moves_and_looks(front: str, tmp_path: Path) -> None:
+    scene = everything()
+    report = deliver([scene], "thing", ["glb", "fbx", "obj"], tmp_path, CONTEXT, plan=plan_of({"front": front}))
+    proven(report)
+    degrees = {"+x": 90, "-z": 180, "-x": 270}[front]
+    turn = Rotation.from_euler("y", degrees, degrees=True).as_matrix()
+    written = read_back(tmp_path / "glb" / "thing.glb")
+    assert np.allclose(ends(written), ends(scene, turn), atol=1e-4)
+    [clip], [turned_clip] = scene.clips[:1], written.clips[:1]
+    half = max(float(c.times[-1]) for c in clip.channels) / 2
+    assert np.allclose(ends(posed(written, turned_clip, half)), ends(posed(scene, clip, half), turn), atol=1e-3)
+    looked = world_directions(scene)
+    assert looked
+    for what, (place, looks) in world_directions(written).items():
+        assert np.allclose(place, turn @ looked[what][0], atol=1e-3)
+        assert np.allclose(looks, turn @ looked[what][1], atol=1e-3)
+
+
+def ends(scene: Scene, turn: Any = STILL) -> Any:
+    """The corners of the box in which all stands, turned before it is measured."""
+    points = np.concatenate([p.positions for _, _, mesh in standing(scene) for p in mesh.primitives]) @ turn.T
+    return np.stack([points.min(axis=0), points.max(axis=0)])
+
+
+@given(
+    st.tuples(*[st.floats(-2, 2)] * 2),
+    st.floats(-3, 3),
+    st.tuples(*[st.floats(0.1, 3)] * 2),
+    st.floats(0, 1),
+    st.floats(0, 1),
+)
+def test_v_the_other_way_shows_the_same_texel_from_below(
+    offset: tuple[float, float], angle: float, scale: tuple[float, float], u: float, v: float
+) -> None:
+    ref = TextureRef(0, offset=offset, rotation_rad=angle, scale=scale)
+    scene = everything()
+    coat = Clearcoat(texture=ref)
+    scene = replace(scene, materials=(replace(scene.materials[0], base_color_texture=ref, clearcoat=coat),))
+    other = with_v_up(scene)
+    turned_ref = other.materials[0].base_color_texture
+    assert turned_ref is not None
+    assert other.materials[0].clearcoat == Clearcoat(texture=turned_ref)
+    before = turn(ref) @ (u, v) + ref.offset
+    after = turn(turned_ref) @ (u, 1 - v) + turned_ref.offset
+    assert after == pytest.approx((before[0], 1 - before[1]), abs=1e-9)
+    one, two = scene.meshes[0].primitives[0], other.meshes[0].primitives[0]
+    assert np.allclose(two.uvs[0], one.uvs[0] * (1, -1) + (0, 1))
+
+
+def test_flipped_textures_are_proven(tmp_path: Path) -> None:
+    report = deliver([everything()], "thing", FORMATS_WITH_TEXTURES, tmp_path, CONTEXT, plan=plan_of({"flip_v": True}))
+    proven(report)

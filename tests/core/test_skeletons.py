@@ -20,7 +20,7 @@ from pruxel.core.extract.clips import LooseClip, read_clips, with_clips
 from pruxel.core.extract.file import parse_file
 from pruxel.core.extract.skeleton import on_skeleton, read_skeleton
 from pruxel.core.formats.gltf import write_glb
-from pruxel.core.formats.registry import Options
+from pruxel.core.formats.gltf.options import GltfOptions
 from pruxel.core.geometry.skinning import value_at
 from pruxel.core.geometry.transforms import compose
 from pruxel.core.pictures.bones import with_bones
@@ -147,7 +147,7 @@ def test_clips_go_on_any_model_with_their_joints_and_into_gltf(stack: Stack) -> 
     fish, share = with_clips(opener.scene(["actors/fish_lantern/fish_lantern.brm"], Context()), clips)
     assert share == 0.0
     assert fish.clips == ()
-    [file] = write_glb(scene, "diver", Options(), Context())
+    [file] = write_glb(scene, "diver", GltfOptions(), Context())
     data = b"".join(bytes(piece) for piece in file.pieces)
     written = json.loads(data[20 : 20 + struct.unpack_from("<I", data, 12)[0]])
     names = [node["name"] for node in written["nodes"]]

@@ -20,7 +20,7 @@ from bench.scenes import waves
 from pruxel.core.base.context import Context
 from pruxel.core.deliver.package import write_files
 from pruxel.core.formats.gltf import write_gltf
-from pruxel.core.formats.registry import Options
+from pruxel.core.formats.gltf.options import GltfOptions
 from pruxel.sample.containers import VAULT_KEY, WRONG_KEY, bulk_bytes
 from pruxel.sample.files import pack_bytes
 from tests.conftest import CRAB
@@ -502,7 +502,7 @@ def test_what_cannot_be_drawn_is_tried_again_when_sources_are_read_anew(
     held = io.BytesIO()
     Image.new("RGB", (40, 30), "teal").save(held, "PNG")
     (home / "whole.png").write_bytes(held.getvalue())
-    write_files(home, write_gltf(waves(4), "model", Options(), Context()), Context())
+    write_files(home, write_gltf(waves(4), "model", GltfOptions(), Context()), Context())
     buffer = (home / "model.bin").read_bytes()
     (home / "model.bin").unlink()
     made = new_project(client, "undrawn")

@@ -10,6 +10,7 @@ import {
   type Points,
 } from 'three'
 import { GLTFLoader, type GLTF, type GLTFLoaderPlugin, type GLTFParser } from 'three/examples/jsm/loaders/GLTFLoader.js'
+import { MeshoptDecoder } from 'three/examples/jsm/libs/meshopt_decoder.module.js'
 import { geometryOf } from './attributes'
 import { movesOf } from './moves'
 import { nothingRead, type Arrays, type Part, type ReadBack } from './readback'
@@ -60,6 +61,7 @@ export async function readGltf(
   // Weights are looked at as they are written; the loader would scale those of the first set.
   SkinnedMesh.prototype.normalizeSkinWeights = () => undefined
   const loader = new GLTFLoader()
+  loader.setMeshoptDecoder(MeshoptDecoder)
   loader.register((parser) => offline(parser, beside))
   const bytes = data.buffer.slice(data.byteOffset, data.byteOffset + data.byteLength) as ArrayBuffer
   const gltf = await loader.parseAsync(bytes, '')

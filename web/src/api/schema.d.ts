@@ -3025,6 +3025,19 @@ export interface components {
              */
             files: "one" | "per part" | "per material" | "per workpiece";
             /**
+             * Flip V
+             * @description Texture coordinates from below, for programs that show them so
+             * @default false
+             */
+            flip_v: boolean;
+            /**
+             * Front
+             * @description The axis that the model's front looks along, Y up; turned about the axis up
+             * @default +z
+             * @enum {string}
+             */
+            front: "+z" | "+x" | "-z" | "-x";
+            /**
              * Largest side
              * @description Larger textures are made smaller
              */

@@ -15,6 +15,8 @@ from pruxel.core.formats.registry import Format
 from pruxel.core.formats.textures import link_name
 from pruxel.core.scene.edit import drop_unused, keep_nodes, merge
 from pruxel.core.scene.model import Node, Scene
+from pruxel.core.scene.reframe import Front, facing
+from pruxel.core.scene.uvs import with_v_up
 from pruxel.core.scene.walk import parts
 
 PLACEHOLDERS = ("name", "piece", "clip", "number")
@@ -72,6 +74,13 @@ class Plan(BaseModel):
         title="Largest side",
         description="Larger textures are made smaller",
         json_schema_extra={"unit": "px"},
+    )
+
+    front: Front = Field(
+        "+z", title="Front", description="The axis that the model's front looks along, Y up; turned about the axis up"
+    )
+    flip_v: bool = Field(
+        default=False, title="Flip V", description="Texture coordinates from below, for programs that show them so"
     )
 
     @field_validator("names")
@@ -182,7 +191,8 @@ def _chosen(scene: Scene, plan: Plan) -> Scene:
         wanted = ()
     elif plan.only_clips:
         wanted = tuple(clip for clip in scene.clips if clip.name in plan.only_clips)
-    return replace(scene, clips=wanted)
+    scene = facing(replace(scene, clips=wanted), plan.front)
+    return with_v_up(scene) if plan.flip_v else scene
 
 
 def _whole(scene: Scene) -> Iterator[tuple[str, Scene]]:

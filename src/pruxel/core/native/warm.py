@@ -15,7 +15,7 @@ from pruxel.core.binary.functions.copies import uncopied
 from pruxel.core.formats import fbx, gltf, obj, ply, stl
 from pruxel.core.formats.fields import Fields
 from pruxel.core.formats.gltf.meshopt import unpacked
-from pruxel.core.formats.registry import Options
+from pruxel.core.formats.gltf.options import GltfOptions
 from pruxel.core.formats.solids import MetreOptions
 from pruxel.core.geometry.euler import euler_curve
 from pruxel.core.geometry.tangents import vertex_tangents
@@ -41,7 +41,7 @@ def warm() -> None:
     metres = MetreOptions()
     text = b"".join(bytes(p) for p in obj.write(scene, "square", metres, Context())[0].pieces) + b"f 1 2 3 4\n"
     obj.read(memoryview(text), "square.obj", lambda _: None, Context())
-    gltf.write_glb(scene, "square", Options(), Context())
+    gltf.write_glb(scene, "square", GltfOptions(pack=True), Context())
     for mode, packed in (("TRIANGLES", b"\xe1\xf0" + bytes(16)), ("INDICES", b"\xd1" + bytes(7))):
         unpacked(Fields({"count": 3, "byteStride": 4, "mode": mode}, "warm"), memoryview(packed), Limits())
     _warm_solids(scene)

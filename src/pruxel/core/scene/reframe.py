@@ -1,4 +1,4 @@
-"""A scene in another frame: other axes, another unit of length. For writers, whose files may ask for either."""
+"""A scene in another frame: other axes, another front, another unit of length. For what files may ask for."""
 
 from __future__ import annotations
 
@@ -8,9 +8,13 @@ from typing import Literal
 import numpy as np
 
 from pruxel.core.base.arrays import DoubleArray, FloatArray, as_floats, frozen
+from pruxel.core.geometry.euler import products
+from pruxel.core.geometry.transforms import matrix_quaternion
 from pruxel.core.scene.model import ClipChannel, Matrix, Mesh, MorphTarget, Node, Primitive, Scene, as_matrix
 
 Up = Literal["y", "z"]
+Front = Literal["+z", "+x", "-z", "-x"]
+_FRONTS = {"+z": (0, 1), "+x": (1, 0), "-z": (0, -1), "-x": (-1, 0)}
 # Rows of what was +Y up are +Z up: x stays, what looked along +Z looks along -Y.
 Z_UP: DoubleArray = np.array([[1.0, 0.0, 0.0], [0.0, 0.0, -1.0], [0.0, 1.0, 0.0]])
 
@@ -104,3 +108,42 @@ class _Frame:
 def axes_of(up: Up) -> DoubleArray:
     """(3, 3) what turns +Y up into this axis up."""
     return Z_UP if up == "z" else np.eye(3)
+
+
+def facing(scene: Scene, front: Front) -> Scene:
+    """The scene turned about the axis up, so that what looked along +Z looks along another axis."""
+    x, z = _FRONTS[front]
+    turn = np.array([[float(z), 0.0, float(x)], [0.0, 1.0, 0.0], [float(-x), 0.0, float(z)]])
+    return reframed(with_views_apart(scene, turn, turn), turn, 1.0) if front != "+z" else scene
+
+
+def with_views_apart(scene: Scene, camera: DoubleArray, light: DoubleArray) -> Scene:
+    """The scene with its cameras and lights one a node, turned (3, 3) each behind its node's own turn.
+
+    Where a node holds anything else, or moves, they hang below it. So a frame may turn under what looks along an axis.
+    """
+    moving = {channel.node for clip in scene.clips for channel in clip.channels}
+    joints = {joint for skin in scene.skins for joint in skin.joints}
+    nodes = list(scene.nodes)
+    for index, node in enumerate(scene.nodes):
+        for key, turn in (("camera", camera), ("light", light)):
+            view = getattr(node, key)
+            if view is None:
+                continue
+            whole = matrix_quaternion(turn)
+            busy = node.children or node.mesh is not None or index in moving | joints or node.matrix is not None
+            alone = (node.camera is None) != (node.light is None)
+            if not busy and alone and len(set(node.scale)) == 1:
+                nodes[index] = turned(nodes[index], whole)
+                continue
+            held = Node(f"{node.name}.{key}", rotation=whole)
+            nodes.append(replace(held, camera=view) if key == "camera" else replace(held, light=view))
+            left = replace(nodes[index], camera=None) if key == "camera" else replace(nodes[index], light=None)
+            nodes[index] = replace(left, children=(*left.children, len(nodes) - 1))
+    return replace(scene, nodes=tuple(nodes))
+
+
+def turned(node: Node, turn: tuple[float, float, float, float]) -> Node:
+    """The node with a turn xyzw behind its own."""
+    x, y, z, w = products(np.array(node.rotation), np.array(turn)).tolist()
+    return replace(node, rotation=(x, y, z, w))

@@ -1,14 +1,16 @@
-"""Which texture coordinates stand for a primitive where there is room for one set only."""
+"""Texture coordinates: those that stand for a primitive where there is room for one set only; V the other way."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import fields, is_dataclass, replace
+from typing import Any
 
 import numpy as np
 
 from pruxel.core.base.arrays import DoubleArray, FloatArray, as_floats
 from pruxel.core.scene.materials import Material, TextureRef
-from pruxel.core.scene.model import Primitive
+from pruxel.core.scene.model import Primitive, Scene
 
 # The slots that most formats and pictures have a texture for, in the order in which their UV set and placement count.
 MAIN_SLOTS = ("base_color_texture", "metallic_roughness_texture", "normal_texture", "emissive_texture")
@@ -44,3 +46,32 @@ def turn(ref: TextureRef) -> DoubleArray:
     cos, sin = np.cos(ref.rotation_rad), np.sin(ref.rotation_rad)
     scaled: DoubleArray = np.array([[cos, sin], [-sin, cos]]) @ np.diag(ref.scale)
     return scaled
+
+
+def with_v_up(scene: Scene) -> Scene:
+    """The scene with V counted from the other side: for programs that take the first row of a texture for its last.
+
+    Placements of textures are turned over with the coordinates that they act on.
+    """
+    flip = np.array([1.0, -1.0], np.float32)
+
+    def primitive(one: Primitive) -> Primitive:
+        return replace(one, uvs=tuple(as_floats(uv * flip + (0, 1), 2) for uv in one.uvs))
+
+    meshes = tuple(replace(mesh, primitives=tuple(map(primitive, mesh.primitives))) for mesh in scene.meshes)
+    return replace(scene, meshes=meshes, materials=tuple(map(_turned_over, scene.materials)))
+
+
+def _turned_over(one: Any) -> Any:  # noqa: ANN401 - a material, or whatever it is made of
+    """A material, or a layer of one, with every texture's placement turned over."""
+    changed: dict[str, Any] = {}
+    for item in fields(one):
+        value = getattr(one, item.name)
+        if isinstance(value, TextureRef):
+            # With F for turning over and T p = A p + o for the placement: F T F p = F A F p + (A e + o turned over).
+            down = turn(value)[:, 1]
+            x, y = float(down[0] + value.offset[0]), float(1 - down[1] - value.offset[1])
+            changed[item.name] = replace(value, offset=(x, y), rotation_rad=-value.rotation_rad)
+        elif is_dataclass(value) and not isinstance(value, type):
+            changed[item.name] = _turned_over(value)
+    return replace(one, **changed)

@@ -19,7 +19,7 @@ from pruxel.core.formats.fbx.read_materials import finder, loose_material
 from pruxel.core.formats.fbx.read_nodes import Placement, geometric_of, local_by_inheritance, placement_of
 from pruxel.core.formats.fbx.read_skins import LooseShape, LooseSkin, shapes_of, skin_of
 from pruxel.core.formats.fbx.text import begins_as_text, read_text
-from pruxel.core.formats.fbx.views import CAMERA, LIGHT, camera_of, light_of, turned
+from pruxel.core.formats.fbx.views import CAMERA, LIGHT, camera_of, light_of
 from pruxel.core.formats.loose_materials import with_loose_materials
 from pruxel.core.formats.registry import Find, ReadResult
 from pruxel.core.geometry.transforms import compose, matrix_quaternion
@@ -29,7 +29,7 @@ from pruxel.core.scene.materials import Material
 from pruxel.core.scene.model import Camera, Light, Mesh, Node, Scene, Skin, as_matrix
 from pruxel.core.scene.origin import Origin
 from pruxel.core.scene.pose import moved
-from pruxel.core.scene.reframe import reframed
+from pruxel.core.scene.reframe import reframed, turned
 
 _OLDEST, _NUMBERED = 6000, 7000
 # What has a place, what only says how others are used, and what others say anyway.

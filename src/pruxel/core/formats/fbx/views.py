@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
 
 import numpy as np
 
@@ -11,9 +10,8 @@ from pruxel.core.base.arrays import DoubleArray
 from pruxel.core.formats.fbx.document import color, number, prop
 from pruxel.core.formats.fbx.elements import Element
 from pruxel.core.formats.fbx.objects import Thing
-from pruxel.core.geometry.euler import products
-from pruxel.core.geometry.transforms import matrix_quaternion
-from pruxel.core.scene.model import Camera, Light, Node, Scene
+from pruxel.core.scene.model import Camera, Light, Scene
+from pruxel.core.scene.reframe import with_views_apart
 
 # ours_from_theirs: +X to -Z, +Z to +X; and -Y to -Z.
 CAMERA: DoubleArray = np.array([[0.0, 0, 1], [0, 1, 0], [-1, 0, 0]])
@@ -23,36 +21,9 @@ _KINDS = ("point", "directional", "spot")
 _FARTHEST = 1e4
 
 
-def with_views_apart(scene: Scene, new_from_old: DoubleArray) -> Scene:
-    """The scene with its cameras and lights as the format has them: one a node, turned to its axes.
-
-    Where a node holds anything else, or moves, they hang below it. `new_from_old` (3, 3) is how the axes will turn.
-    """
-    moving = {channel.node for clip in scene.clips for channel in clip.channels}
-    joints = {joint for skin in scene.skins for joint in skin.joints}
-    nodes = list(scene.nodes)
-    for index, node in enumerate(scene.nodes):
-        for key, turn in (("camera", CAMERA), ("light", LIGHT)):
-            view = getattr(node, key)
-            if view is None:
-                continue
-            whole = matrix_quaternion(turn @ new_from_old)
-            busy = node.children or node.mesh is not None or index in moving | joints or node.matrix is not None
-            alone = (node.camera is None) != (node.light is None)
-            if not busy and alone and len(set(node.scale)) == 1:
-                nodes[index] = turned(nodes[index], whole)
-                continue
-            held = Node(f"{node.name}.{key}", rotation=whole)
-            nodes.append(replace(held, camera=view) if key == "camera" else replace(held, light=view))
-            left = replace(nodes[index], camera=None) if key == "camera" else replace(nodes[index], light=None)
-            nodes[index] = replace(left, children=(*left.children, len(nodes) - 1))
-    return replace(scene, nodes=tuple(nodes))
-
-
-def turned(node: Node, turn: tuple[float, float, float, float]) -> Node:
-    """The node with a turn xyzw behind its own."""
-    x, y, z, w = products(np.array(node.rotation), np.array(turn)).tolist()
-    return replace(node, rotation=(x, y, z, w))
+def with_views_as_written(scene: Scene, new_from_old: DoubleArray) -> Scene:
+    """The scene with its cameras and lights as the format has them, one a node, before its axes turn."""
+    return with_views_apart(scene, CAMERA @ new_from_old, LIGHT @ new_from_old)
 
 
 def camera_rows(camera: Camera, per_metre: float) -> list[Element]:

@@ -17,7 +17,7 @@ from pruxel.core.disk.names import unique_name
 from pruxel.core.formats.fbx.document import Document, prop, table
 from pruxel.core.formats.fbx.elements import Element, Int64, written
 from pruxel.core.formats.fbx.options import FbxOptions
-from pruxel.core.formats.fbx.views import camera_rows, light_rows, with_views_apart
+from pruxel.core.formats.fbx.views import camera_rows, light_rows, with_views_as_written
 from pruxel.core.formats.fbx.write_clips import seconds_of, write_clips
 from pruxel.core.formats.fbx.write_materials import write_materials
 from pruxel.core.formats.fbx.write_meshes import Written, columns, materials_of, write_mesh, write_skin
@@ -75,7 +75,7 @@ def as_written(scene: Scene, options: FbxOptions) -> Scene:
     names = [unique_name(material.name or "material", taken) for material in dressed.materials]
     materials = tuple(replace(m, name=name) for m, name in zip(dressed.materials, names, strict=True))
     apart = replace(dressed, nodes=unique_names(nodes), materials=materials, clips=_shown_clips(scene))
-    viewed = with_views_apart(apart, axes_of(options.up))
+    viewed = with_views_as_written(apart, axes_of(options.up))
     return reframed(replace(viewed, nodes=unique_names(viewed.nodes)), axes_of(options.up), options.per_metre)
 
 

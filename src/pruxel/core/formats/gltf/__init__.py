@@ -1,6 +1,7 @@
 """glTF 2.0, text and binary. Source: Khronos, "glTF 2.0 Specification"."""
 
 from pruxel.core.formats.beginnings import begins_as_glb, begins_as_gltf
+from pruxel.core.formats.gltf.options import GltfOptions
 from pruxel.core.formats.gltf.read import read
 from pruxel.core.formats.gltf.write import write_glb, write_gltf
 from pruxel.core.formats.registry import CARRIABLE, Format, register
@@ -18,6 +19,7 @@ GLB = register(
         _CARRIES,
         write_glb,
         read,
+        options=GltfOptions,
         begins=begins_as_glb,
         judges=_JUDGES,
         pictures=_PICTURES,
@@ -32,6 +34,7 @@ GLTF = register(
         _CARRIES,
         write_gltf,
         read,
+        options=GltfOptions,
         begins=begins_as_gltf,
         judges=_JUDGES,
         pictures=_PICTURES,

@@ -77,6 +77,7 @@ class Access:
             if "uri" in described:
                 data: Bytes = self.uri(described)
             elif self.binary is not None and index == 0:
+                described.integer("byteLength", len(self.binary))
                 data = self.binary
             else:
                 raise described.bad("uri", "the buffer has no data", "a link, or the GLB's binary chunk")
@@ -90,6 +91,9 @@ class Access:
         packed = None if extensions is None else next((p for n in meshopt.NAMES if (p := extensions.object(n))), None)
         if packed is not None:
             view.pass_over("buffer", "byteOffset", "byteStride")
+            bare = view.integer("buffer", -1)
+            if 0 <= bare < len(self._buffer_list) and "uri" not in self._buffer_list[bare]:
+                self._buffer_list[bare].give_up()  # it stands for bytes that only the packed view has
             return memoryview(meshopt.unpacked(packed, self._piece(packed), self.limits))
         return self._piece(view)
 

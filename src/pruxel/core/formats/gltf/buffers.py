@@ -16,12 +16,16 @@ ARRAY_BUFFER, ELEMENT_ARRAY_BUFFER = 34962, 34963
 
 @dataclass
 class Buffers:
-    """Pieces of the one buffer, with the views and accessors that point into it. Equal arrays are stored once."""
+    """Pieces of the one buffer, with the views and accessors that point into it. Equal arrays are stored once.
+
+    `contents` are the pieces of each view without what fills them up.
+    """
 
     pieces: list[Bytes] = field(default_factory=list)
     views: list[dict[str, Any]] = field(default_factory=list)
     accessors: list[dict[str, Any]] = field(default_factory=list)
     length: int = 0
+    contents: list[Bytes] = field(default_factory=list)
     _known: dict[tuple[int, str, bool], int] = field(default_factory=dict)
     _alive: list[AnyArray] = field(default_factory=list)
 
@@ -32,6 +36,7 @@ class Buffers:
         if target is not None:
             described["target"] = target
         self.views.append(described)
+        self.contents.append(data)
         self.pieces.append(data)
         padding = -size % 4
         if padding:

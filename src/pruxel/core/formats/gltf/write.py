@@ -19,9 +19,12 @@ from pruxel.core.formats.gltf.buffers import SHAPES, Buffers
 from pruxel.core.formats.gltf.container import BINARY_CHUNK, JSON_CHUNK, MAGIC
 from pruxel.core.formats.gltf.extras import extras_json
 from pruxel.core.formats.gltf.materials import extensions_used, material_json, sampler_json
+from pruxel.core.formats.gltf.options import GltfOptions
+from pruxel.core.formats.gltf.packing import NAME as MESHOPT
+from pruxel.core.formats.gltf.packing import Stored, as_they_are, packed
 from pruxel.core.formats.gltf.variants import names_json
 from pruxel.core.formats.gltf.write_meshes import mesh_json
-from pruxel.core.formats.registry import Options, OutFile
+from pruxel.core.formats.registry import OutFile
 from pruxel.core.formats.textures import ImageFile, image_files
 from pruxel.core.scene.images import EncodedImage, Image
 from pruxel.core.scene.materials import Sampler, Texture
@@ -33,31 +36,31 @@ _LIGHTS = "KHR_lights_punctual"
 _WEBP = "EXT_texture_webp"
 
 
-def write_glb(scene: Scene, stem: str, _options: Options, context: Context) -> list[OutFile]:
+def write_glb(scene: Scene, stem: str, options: GltfOptions, context: Context) -> list[OutFile]:
     """One self-contained file."""
     buffers = Buffers()
     document = _document(scene, buffers)
     images = image_files(scene.images, context.part(0.0, 0.8))
     document |= _listed("images", [_image(f) | {"bufferView": buffers.view(f.data)} for f in images])
-    buffer = {"byteLength": buffers.length} if buffers.length else None
-    text = _finished(document, buffers, buffer)
+    stored = packed(buffers) if options.pack else as_they_are(buffers)
+    text = _finished(document, buffers, stored, {})
     text += b" " * (-len(text) % 4)
-    total = 12 + 8 + len(text) + (8 + buffers.length if buffers.length else 0)
+    total = 12 + 8 + len(text) + (8 + stored.length if stored.length else 0)
     head = struct.pack("<IIIII", MAGIC, 2, total, len(text), JSON_CHUNK)
-    body = (struct.pack("<II", buffers.length, BINARY_CHUNK), *buffers.pieces) if buffers.length else ()
+    body = (struct.pack("<II", stored.length, BINARY_CHUNK), *stored.pieces) if stored.length else ()
     return [OutFile(f"{stem}.glb", (head, text, *body))]
 
 
-def write_gltf(scene: Scene, stem: str, _options: Options, context: Context) -> list[OutFile]:
+def write_gltf(scene: Scene, stem: str, options: GltfOptions, context: Context) -> list[OutFile]:
     """JSON, a `.bin` and a folder of textures; links are relative."""
     buffers = Buffers()
     document = _document(scene, buffers)
     images = image_files(scene.images, context.part(0.0, 0.8))
     document |= _listed("images", [_image(f) | {"uri": f"textures/{f.name}"} for f in images])
-    buffer = {"uri": f"{stem}.bin", "byteLength": buffers.length} if buffers.length else None
-    files = [OutFile(f"{stem}.gltf", (_finished(document, buffers, buffer),))]
-    if buffers.length:
-        files.append(OutFile(f"{stem}.bin", tuple(buffers.pieces)))
+    stored = packed(buffers) if options.pack else as_they_are(buffers)
+    files = [OutFile(f"{stem}.gltf", (_finished(document, buffers, stored, {"uri": f"{stem}.bin"}),))]
+    if stored.length:
+        files.append(OutFile(f"{stem}.bin", tuple(stored.pieces)))
     return files + [OutFile(f"textures/{f.name}", (f.data,)) for f in images]
 
 
@@ -70,11 +73,13 @@ def _listed(key: str, items: Sequence[Any]) -> Json:
     return {key: list(items)} if items else {}
 
 
-def _finished(document: Json, buffers: Buffers, buffer: Json | None) -> bytes:
-    document |= _listed("accessors", buffers.accessors) | _listed("bufferViews", buffers.views)
-    document |= _listed("buffers", [buffer] if buffer else [])
+def _finished(document: Json, buffers: Buffers, stored: Stored, first: Json) -> bytes:
+    """The text; `first` is what is said of the buffer that holds the bytes."""
+    document |= _listed("accessors", buffers.accessors) | _listed("bufferViews", stored.views)
+    document |= _listed("buffers", [first | stored.buffers[0], *stored.buffers[1:]] if stored.length else [])
     used = sorted(extensions_used(document))
-    document |= _listed("extensionsUsed", used) | _listed("extensionsRequired", [_WEBP] if _WEBP in used else [])
+    needed = [name for name in used if name in {_WEBP, MESHOPT}]
+    document |= _listed("extensionsUsed", used) | _listed("extensionsRequired", needed)
     return orjson.dumps(document)
 
 
