@@ -55,6 +55,8 @@ _LARGEST = 1e18  # beyond this, products of two numbers leave float32
 def usable_rows(points: AnyArray) -> AnyArray:
     """(n,) which rows of (n, …) hold only numbers that can be places: finite, and not beyond what products bear."""
     with np.errstate(invalid="ignore"):
+        if points.size and points.min() > -_LARGEST and points.max() < _LARGEST:
+            return np.ones(len(points), bool)
         fine: AnyArray = np.asarray((np.abs(points) < _LARGEST).all(axis=tuple(range(1, points.ndim))))
     return fine
 

@@ -65,6 +65,8 @@ def joined(primitives: list[Primitive]) -> tuple[FloatArray, IndexArray]:
     """Positions (n, 3) and triangles (m, 3) of all primitives, one behind the other."""
     if not primitives:
         return np.zeros((0, 3), np.float32), np.zeros((0, 3), np.uint32)
+    if len(primitives) == 1:
+        return primitives[0].positions, primitives[0].indices
     first = np.cumsum([0, *(len(p.positions) for p in primitives)])
     indices = [p.indices + np.uint32(at) for p, at in zip(primitives, first, strict=False)]
     return np.concatenate([p.positions for p in primitives]), np.concatenate(indices)

@@ -41,12 +41,20 @@ class _Frame:
     def __init__(self, turn: DoubleArray, scale: float) -> None:
         self.turn, self.scale = turn, scale
         self.order = np.abs(turn).argmax(axis=1)  # which old axis each new one lies along
+        self.signs = turn[np.arange(3), self.order]
 
     def points(self, values: FloatArray) -> FloatArray:
-        return as_floats(values @ (self.turn.T * self.scale), 3)
+        return self.sorted(values, self.signs * self.scale)
 
     def directions(self, values: FloatArray | None) -> FloatArray | None:
-        return None if values is None else as_floats(values @ self.turn.T, 3)
+        return None if values is None else self.sorted(values, self.signs)
+
+    def sorted(self, values: FloatArray, factors: DoubleArray) -> FloatArray:
+        """Columns in their new order: a product of matrices takes four times as long."""
+        found = np.empty((len(values), 3), np.float32)
+        for new, old in enumerate(self.order):
+            np.multiply(values[:, old], factors[new], out=found[:, new], casting="same_kind")
+        return as_floats(found, 3)
 
     def tangents(self, values: FloatArray | None) -> FloatArray | None:
         if values is None:

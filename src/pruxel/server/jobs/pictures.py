@@ -39,12 +39,12 @@ from pruxel.server.store.jobs import one_waits, tell, work_goes_on
 from pruxel.server.store.stack_state import StackState
 from pruxel.server.store.tables import EntryRow, Job
 
-VERSION = "6"
-THUMB = View(width=288, height=216)
+VERSION = "7"
+THUMB = View(width=288, height=216, sky_rays=6)
 _TEXTURE_SIDE = 216
 _MOST_AT_ONCE = 5000
 _MOST_PLACED = 5000
-_HANDFUL = 24
+_TURN_SECONDS = 6.0
 _PAPER, _SEA = (236, 228, 212), (38, 104, 96)
 _WAIT_SECONDS = 0.4
 _MOST_SECONDS = 180.0
@@ -160,8 +160,9 @@ def _draw(job: Job, rows: list[EntryRow], context: Context, *, gives_way: bool) 
     """Draw entries one by one; each fails for itself, with its reason kept. False when it gave way to its likes."""
     stack = stored_stack(job.project_id)
     opened, check = Opener(stack), left_alone(job.project_id)
-    for drawn, (row, part) in enumerate(context.part(0.02, 1.0).each(rows, lambda r: r.path)):
-        if gives_way and not _turn_comes(part, drawn):
+    turn_ends = time.monotonic() + _TURN_SECONDS
+    for row, part in context.part(0.02, 1.0).each(rows, lambda r: r.path):
+        if gives_way and not _turn_comes(part, turn_ends):
             return False
         risk = risk_of(row, _MOST_SECONDS)
         try:
@@ -188,13 +189,13 @@ def _draw(job: Job, rows: list[EntryRow], context: Context, *, gives_way: bool) 
     return True
 
 
-def _turn_comes(context: Context, drawn: int) -> bool:
+def _turn_comes(context: Context, turn_ends: float) -> bool:
     """Wait while somebody waits for other work; false when another job for the same process has come.
 
-    Other projects' pictures get their turn after a handful, so that a large game does not hold up a small one.
+    Other projects' pictures get their turn after some seconds, so that a large game does not hold up a small one.
     """
-    others = BEHIND if drawn >= _HANDFUL else BEHIND - {"pictures"}
     while True:
+        others = BEHIND if time.monotonic() > turn_ends else BEHIND - {"pictures"}
         context.check()
         with session() as db:
             if one_waits(db, others):
