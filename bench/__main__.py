@@ -20,7 +20,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.binary.elements import decode_floats, element
 from pruxel.core.deliver.package import write_files
 from pruxel.core.formats import gltf, obj
-from pruxel.core.formats.registry import Options, OutFile
+from pruxel.core.formats.registry import OutFile
 from pruxel.core.formats.solids import MetreOptions
 from pruxel.core.scene.model import Scene
 
@@ -71,7 +71,7 @@ def formats(folder: Path) -> None:
         return place
 
     def ours(write: object, name: str) -> list[OutFile]:
-        options = MetreOptions() if write is obj.write else Options()
+        options = MetreOptions() if write is obj.write else gltf.GLB.options()
         files = write(scene, name, options, CONTEXT)  # type: ignore[operator]
         write_files(fresh(), files, CONTEXT)
         return files  # type: ignore[no-any-return]
