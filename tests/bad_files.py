@@ -18,9 +18,8 @@ import numpy as np
 from pruxel.core.base.context import Context
 from pruxel.core.formats import gltf  # noqa: F401 - registers the format
 from pruxel.core.formats.ready import make_ready
-from pruxel.core.formats.registry import FORMATS, Options
 from pruxel.core.images import png
-from tests.glb import Glb
+from tests.glb import Glb, files_of_glb
 from tests.scenes import animated, two_boxes
 
 GOOD = (
@@ -34,9 +33,7 @@ GOOD = (
 
 
 def _glb(scene: Any) -> Glb:
-    write = FORMATS.get("glb").write
-    assert write is not None
-    made = write(make_ready(scene, Context()).scene, "thing", Options(), Context())[0]
+    made = files_of_glb(make_ready(scene, Context()).scene)[0]
     return Glb.of(b"".join(bytes(piece) for piece in made.pieces))
 
 

@@ -9,6 +9,12 @@ from typing import Any
 
 import numpy as np
 
+from pruxel.core.base.context import Context
+from pruxel.core.formats.gltf.options import GltfOptions
+from pruxel.core.formats.gltf.write import write_glb
+from pruxel.core.formats.registry import OutFile
+from pruxel.core.scene.model import Scene
+
 _TYPES = {5121: "u1", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
 _WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT4": 16}
 
@@ -67,3 +73,8 @@ class Glb:
             }
         )
         return len(self.document["accessors"]) - 1
+
+
+def files_of_glb(scene: Scene, stem: str = "thing") -> list[OutFile]:
+    """What our writer makes of a scene that is fit for it, nothing chosen."""
+    return write_glb(scene, stem, GltfOptions(), Context())

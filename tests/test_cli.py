@@ -20,7 +20,7 @@ from pruxel.core.scene.model import Scene
 from pruxel.core.sources.stack import Stack
 from tests.conftest import CRAB, ROOT
 from tests.core.test_proof import GLB_DAMAGES, OBJ_DAMAGES
-from tests.glb import Glb
+from tests.glb import Glb, files_of_glb
 from tests.scenes import everything
 from tools.format_reference import with_table
 
@@ -167,9 +167,7 @@ def test_every_model_of_the_sample_is_delivered_and_proven(game: Path, stack: St
 def whole(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A file with a bit of everything."""
     folder = tmp_path_factory.mktemp("whole")
-    write = FORMATS.get("glb").write
-    assert write is not None
-    write_files(folder, write(everything(), "everything", Options(), Context()), Context())
+    write_files(folder, files_of_glb(everything(), "everything"), Context())
     return folder / "everything.glb"
 
 

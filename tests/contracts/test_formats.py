@@ -24,6 +24,7 @@ from pruxel.core.scene.measure import measure
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.pose import standing
 from pruxel.core.scene.render_images import texels
+from tests.glb import files_of_glb
 from tests.scenes import animated, box, two_boxes
 from tests.strategies import soups
 
@@ -134,9 +135,7 @@ def test_official_validator_finds_nothing(scene: Scene, tmp_path: Path) -> None:
 
 def test_another_reader_agrees_on_the_glb(tmp_path: Path) -> None:
     scene = two_boxes()
-    write = FORMATS.get("glb").write
-    assert write is not None
-    write_files(tmp_path, write(scene, "thing", Options(), CONTEXT), CONTEXT)
+    write_files(tmp_path, files_of_glb(scene), CONTEXT)
     loaded = trimesh.load_scene(tmp_path / "thing.glb")
     facts = measure(scene)
     np.testing.assert_allclose(loaded.bounds.ravel(), (*facts.minimum, *facts.maximum), atol=1e-5)
@@ -209,10 +208,8 @@ def test_damaged_files_end_in_input_errors(spec: Format, data: st.DataObject) ->
 
 
 def changed_glb(change: dict[str, object]) -> bytes:
-    write = FORMATS.get("glb").write
-    assert write is not None
     scene = replace(two_boxes(), nodes=two_boxes().nodes[1:2], meshes=two_boxes().meshes[:1])
-    data = joined(write(scene, "thing", Options(), CONTEXT)[0])
+    data = joined(files_of_glb(scene)[0])
     size = struct.unpack_from("<I", data, 12)[0]
     document = json.loads(data[20 : 20 + size])
     for path, value in change.items():

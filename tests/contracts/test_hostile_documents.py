@@ -24,7 +24,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError, UsageError
 from pruxel.core.findings.registry import find
 from pruxel.core.formats.ready import make_ready
-from pruxel.core.formats.registry import FORMATS, Format, Options, ReadResult
+from pruxel.core.formats.registry import FORMATS, Format, ReadResult
 from pruxel.core.pictures.render import View, render
 from pruxel.core.scene.checks import problems
 from pruxel.core.scene.digest import digest
@@ -35,7 +35,7 @@ from pruxel.core.scene.pose import posed, standing
 from pruxel.core.scene.walk import parts
 from tests import zoo
 from tests.contracts.test_zoo import opened
-from tests.glb import Glb
+from tests.glb import Glb, files_of_glb
 from tests.scenes import animated, everything, two_boxes
 
 CONTEXT = Context()
@@ -54,12 +54,10 @@ JUNK: list[Any] = [
 @cache
 def documents() -> list[Glb]:
     """Whole GLBs: our own that hold everything, and small ones that nobody here made."""
-    write = FORMATS.get("glb").write
-    assert write is not None
     made = []
     for scene in (everything(), animated(), two_boxes()):
         fit = make_ready(scene, CONTEXT).scene
-        made.append(Glb.of(b"".join(bytes(p) for p in write(fit, "thing", Options(), CONTEXT)[0].pieces)))
+        made.append(Glb.of(b"".join(bytes(p) for p in files_of_glb(fit)[0].pieces)))
     strangers = [p for p in zoo.readable() if p.suffix == ".glb" and p.stat().st_size < 200_000]
     return made + [Glb.of(p.read_bytes()) for p in strangers if not isinstance(opened(p), InputError)]
 

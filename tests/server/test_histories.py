@@ -12,7 +12,7 @@ from fastapi.testclient import TestClient
 
 from pruxel.core.base.context import Context
 from pruxel.core.deliver.package import write_files
-from pruxel.core.formats.registry import FORMATS, Options
+from tests.glb import files_of_glb
 from tests.scenes import two_boxes
 from tests.server.asking import ended, new_project
 from tests.server.conftest import Worker
@@ -29,9 +29,7 @@ def history(client: TestClient, worker: Worker, installation: dict[str, str], wa
     """A project with one small model, and beside it three folders that hold some of the same paths."""
     home = Path(installation["mounts"]) / "history"
     home.mkdir()
-    write = FORMATS.get("glb").write
-    assert write is not None
-    write_files(home, write(two_boxes(), "one", Options(), Context()), Context())
+    write_files(home, files_of_glb(two_boxes(), "one"), Context())
     made = new_project(client, "history")
     job = client.post(f"/api/projects/{made}/sources", json={"path": str(home)}).json()
     assert wait_for(ended(client, made, job["id"]))["status"] == "done"

@@ -40,14 +40,12 @@ def scaled(factor: float) -> dict[str, Any]:
 def shelf(client: TestClient, worker: Worker, installation: dict[str, str], wait_for: Wait) -> str:
     """A project of two small models and a few odd files."""
     from pruxel.core.deliver.package import write_files
-    from pruxel.core.formats.registry import FORMATS, Options
+    from tests.glb import files_of_glb
 
     folder = Path(installation["mounts"]) / "shelf"
     folder.mkdir()
-    write = FORMATS.get("glb").write
-    assert write is not None
     for name in ("one", "two"):
-        write_files(folder, write(two_boxes(), name, Options(), Context()), Context())
+        write_files(folder, files_of_glb(two_boxes(), name), Context())
     (folder / "note.txt").write_text("kept dry")
     project = new_project(client, "shelf")
     # As people paste it.

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import io
-import zipfile
-import zlib
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -12,9 +9,10 @@ import numpy as np
 from pruxel.core.base.arrays import AnyArray, DoubleArray, as_floats, as_indices, usable_rows
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
-from pruxel.core.base.limits import Limits, check_unpacked_size
+from pruxel.core.base.limits import Limits
 from pruxel.core.formats.registry import Find, ReadResult
 from pruxel.core.formats.xml import walk_xml
+from pruxel.core.formats.zipped import package_of
 from pruxel.core.geometry.colors import linear_from_srgb
 from pruxel.core.geometry.normals import vertex_normals
 from pruxel.core.geometry.unique import unique_rows
@@ -79,20 +77,15 @@ def read(data: memoryview, name: str, _find: Find, context: Context) -> ReadResu
 
 
 def _model_part(data: memoryview, name: str, limits: Limits) -> bytes:
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            listed = [info for info in archive.infolist() if info.filename.lower().endswith(".model")]
-            first = next((i for i in listed if i.filename.lower() == "3d/3dmodel.model"), listed[0] if listed else None)
-            if first is None:
-                raise InputError(
-                    ErrorCode.MALFORMED, "the package has no model", file=name, expected="3D/3dmodel.model",
-                    found=", ".join(archive.namelist()[:5]),
-                )  # fmt: skip
-            check_unpacked_size(limits, name, first.compress_size, first.file_size)
-            with archive.open(first) as stream:
-                return stream.read(first.file_size + 1)
-    except (zipfile.BadZipFile, zlib.error, NotImplementedError, EOFError, OSError, RuntimeError, ValueError) as error:
-        raise InputError(ErrorCode.MALFORMED, f"the package cannot be opened: {error}", file=name) from None
+    package = package_of(data, name, limits)
+    listed = [path for path in package.paths if path.lower().endswith(".model")]
+    first = next((path for path in listed if path.lower() == "3d/3dmodel.model"), listed[0] if listed else None)
+    if first is None:
+        raise InputError(
+            ErrorCode.MALFORMED, "the package has no model", file=name, expected="3D/3dmodel.model",
+            found=", ".join(package.paths[:5]) or "nothing",
+        )  # fmt: skip
+    return package.read(first)
 
 
 def _parsed(text: bytes, name: str) -> _Model:
