@@ -17,7 +17,7 @@ from scipy.spatial.transform import Rotation
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import UsageError
 from pruxel.core.deliver.deliver import Report, deliver
-from pruxel.core.deliver.plan import Plan, cuts_for, cuts_of, plan_of
+from pruxel.core.deliver.plan import Plan, cuts_for, cuts_of, plan_of, stem_of
 from pruxel.core.deliver.proof import Outcome
 from pruxel.core.deliver.purposes import PURPOSES, Purpose
 from pruxel.core.formats.registry import FORMATS
@@ -215,6 +215,18 @@ def test_several_workpieces_go_together_or_apart(files: str, stems: list[str], t
     back = [read_back(tmp_path / made.main) for made in report.formats[: len(stems)]]
     assert sum(map(triangles, back)) == sum(map(triangles, scenes))
     assert [len(one.clips) for one in back] == ([1] if files == "one" else [0, 1])
+
+
+@pytest.mark.parametrize(
+    ("plan", "wanted"),
+    [({}, "thing"), ({"files": "per part"}, "thing_claw"), ({"files": "per part", "names": "{number}"}, "1"),
+     ({"files": "per workpiece"}, "claw"), ({"clips": "apart", "names": "{clip} of {name}"}, "walk_of_thing"),
+     ({"clips": "apart"}, "thing_walk"), ({"names": "a/b: {name}"}, "a_b__thing")],
+)  # fmt: skip
+def test_names_are_told_before_anything_is_written(plan: dict[str, Any], wanted: str) -> None:
+    made = plan_of(plan)
+    several, clips = made.files != "one", made.clips == "apart"
+    assert stem_of(made, "thing", "claw", "walk", several=several, clips=clips) == wanted
 
 
 def test_a_report_shows_what_was_delivered(tmp_path: Path) -> None:

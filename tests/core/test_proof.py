@@ -18,12 +18,12 @@ from pruxel.core.deliver.package import write_files
 from pruxel.core.deliver.proof import Outcome, Tolerances, judge
 from pruxel.core.deliver.proof.prove import prove
 from pruxel.core.formats.ready import make_ready
-from pruxel.core.formats.registry import FORMATS, Options
+from pruxel.core.formats.registry import FORMATS
 from pruxel.core.formats.solids import MetreOptions
 from pruxel.core.images import png
 from pruxel.core.scene.materials import Material, TextureRef
 from pruxel.core.scene.model import Scene
-from tests.glb import Glb
+from tests.glb import Glb, files_of_glb
 from tests.scenes import animated, box, everything, two_boxes
 
 CONTEXT = Context()
@@ -151,9 +151,7 @@ def ready() -> Scene:
 @pytest.fixture(scope="module")
 def glb(ready: Scene, tmp_path_factory: pytest.TempPathFactory) -> bytes:
     folder = tmp_path_factory.mktemp("glb")
-    write = FORMATS.get("glb").write
-    assert write is not None
-    write_files(folder, write(ready, "thing", Options(), CONTEXT), CONTEXT)
+    write_files(folder, files_of_glb(ready), CONTEXT)
     return (folder / "thing.glb").read_bytes()
 
 

@@ -125,7 +125,14 @@ def test_several_workpieces_in_one_delivery(client: TestClient, project: str, cr
     assert wait_for(ended(client, project, made["job"]))["status"] == "done"
     [delivery] = [d for d in client.get(f"/api/projects/{project}/deliveries").json() if d["id"] == made["id"]]
     assert delivery["report"]["outcome"] == "proven"
-    assert [f["main"] for f in delivery["report"]["formats"]][1] == "pair_a_light.obj"
+    # Of each file a picture of what it was to hold, and of what it holds: the same, and another than of all.
+    seen = [client.get(f"/api/deliveries/{made['id']}/pictures/{k}").content for k in range(5)]
+    pixels = [np.asarray(Pillow.open(io.BytesIO(one)).convert("L"), int) for one in seen]
+    whole, first, second, first_before, second_before = pixels
+    assert 3 * np.abs(second - second_before).mean() < np.abs(second - first_before).mean()
+    assert 3 * np.abs(first - first_before).mean() < np.abs(first - second_before).mean()
+    assert 3 * np.abs(second - second_before).mean() < np.abs(whole - second).mean()
+    assert [f["main"] for f in delivery["report"]["formats"]][1] == "a_light.obj"
     elsewhere = new_project(client, "elsewhere")
     refused = client.post(f"/api/workpieces/{crab}/deliveries", json=wanted | {"also": [elsewhere]})
     assert (refused.status_code, refused.json()["code"]) == (404, "not-found")
@@ -168,6 +175,14 @@ def test_a_delivery_follows_its_plan_and_shows_what_it_wrote(
     assert not list(home.iterdir())
     for gone in ("zip", "report", "pictures/0"):
         assert client.get(f"{address}/{gone}").status_code == 404
+
+
+def test_names_of_files_are_told_as_they_will_be(client: TestClient) -> None:
+    words = {"name": "a crab", "piece": "claw", "clip": "walk"}
+    asked = {"plan": {"files": "per part", "clips": "apart"}} | words
+    assert client.post("/api/plans/names", json=asked).json() == {"example": "a_crab_claw_walk"}
+    refused = client.post("/api/plans/names", json=asked | {"plan": {"names": "{nobody}"}})
+    assert (refused.status_code, "stands for nothing" in refused.text) == (422, True)
 
 
 def test_purposes_are_kept_changed_and_forgotten(client: TestClient) -> None:

@@ -94,6 +94,10 @@ const COMMON: Routes = {
       },
     },
   ],
+  'POST /api/plans/names': ({ body }) => {
+    const { plan, piece } = body as { plan: { names?: string }; piece: string }
+    return plan.names?.includes('{') === false ? refused('no pattern') : { example: `called ${piece}` }
+  },
   'GET /api/purposes': () => ({
     plan: {
       properties: {
@@ -149,7 +153,9 @@ async function at(
   await settled()
   return { wrapper, router }
 }
-const sent = () => asked.filter((a) => a.method !== 'GET').map((a) => [`${a.method} ${a.path}`, a.body])
+const named = () => asked.filter((a) => a.path === '/api/plans/names').map((a) => a.body as Record<string, unknown>)
+const sent = () =>
+  asked.filter((a) => a.method !== 'GET' && a.path !== '/api/plans/names').map((a) => [`${a.method} ${a.path}`, a.body])
 const button = (wrapper: VueWrapper, words: string) => wrapper.findAll('button').find((b) => b.text() === words)!
 const words = (wrapper: VueWrapper) => wrapper.text().replace(/\s+/g, ' ')
 
@@ -368,8 +374,18 @@ describe('delivering', () => {
       }),
     })
     await wrapper.get('[data-test=plan]').trigger('click')
+    await wrapper.get('#plan-names').setValue('nothing')
+    await settled()
+    expect(wrapper.get('[data-test=example]').text()).toContain('no pattern')
     await wrapper.get('#plan-names').setValue('{name} {clip}/{number}')
-    expect(wrapper.get('[data-test=example]').text()).toBe('piece_a_clip_1')
+    await settled()
+    expect(wrapper.get('[data-test=example]').text()).toBe('called part a')
+    expect(named().at(-1)).toEqual({
+      plan: { names: '{name} {clip}/{number}' },
+      name: 'piece a',
+      piece: 'part a',
+      clip: 'clip',
+    })
     await wrapper.get('#plan-files').setValue('per part')
     await wrapper.get('#plan-files').setValue('one')
     await wrapper.get('#below').setValue('props')

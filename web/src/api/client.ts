@@ -292,6 +292,8 @@ export const api = {
   view: (workpiece: string) => ok(client.GET('/api/workpieces/{workpiece}/view', { params: { path: { workpiece } } })),
   deliveries: (project: string) =>
     ok(client.GET('/api/projects/{project}/deliveries', { params: { path: { project } } })),
+  nameExample: (plan: Wanted['plan'], words: { name: string; piece: string; clip: string }) =>
+    ok(client.POST('/api/plans/names', { body: { plan, ...words } })),
   deliverEntries: (project: string, entries: string[], together: string, wanted: Wanted) =>
     ok(
       client.POST('/api/projects/{project}/deliveries', {

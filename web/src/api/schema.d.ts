@@ -77,7 +77,7 @@ export interface paths {
         };
         /**
          * Report Picture
-         * @description A picture of the report: 0 of what was to be written, then of each file, as it was read back.
+         * @description A picture of the report: 0 of all that was to be written, then each file's read back, then each file's before.
          */
         get: operations["report_picture_api_deliveries__delivery__pictures__number__get"];
         put?: never;
@@ -766,6 +766,26 @@ export interface paths {
         get: operations["list_places_api_places_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Example Of Names
+         * @description How a file would be called.
+         */
+        post: operations["example_of_names_api_plans_names_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2496,6 +2516,11 @@ export interface components {
         };
         /** FormatReportOut */
         FormatReportOut: {
+            /**
+             * Before
+             * @default
+             */
+            before: string;
             /** Files */
             files: components["schemas"]["FileOut"][];
             /** Format */
@@ -2889,6 +2914,34 @@ export interface components {
             number: number;
             /** Places */
             places: string[];
+        };
+        /**
+         * NamesIn
+         * @description What files are called by: a plan, and words for an example.
+         */
+        NamesIn: {
+            /** Clip */
+            clip: string;
+            /** Name */
+            name: string;
+            /** Piece */
+            piece: string;
+            /**
+             * Plan
+             * @description plain values, at most 16 levels deep and 20,000 in all
+             * @default {}
+             */
+            plan: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * NamesOut
+         * @description How a file would be called, without its ending.
+         */
+        NamesOut: {
+            /** Example */
+            example: string;
         };
         /**
          * NamingIn
@@ -5285,6 +5338,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlacesOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    example_of_names_api_plans_names_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamesOut"];
                 };
             };
             400: components["responses"]["Refused400"];

@@ -47,9 +47,3 @@ export function allOf(losses: Record<string, string[]>[]): Record<string, string
   const formats = [...new Set(losses.flatMap((one) => Object.keys(one)))]
   return Object.fromEntries(formats.map((f) => [f, [...new Set(losses.flatMap((one) => one[f] ?? []))]]))
 }
-
-// What the files will be called, by an example: the server has the last word.
-export function exampleOf(pattern: string, words: { name: string; piece: string; clip: string }): string {
-  const all: Record<string, string> = { ...words, number: '1' }
-  return pattern.replaceAll(/\{(\w+)\}/g, (whole, key: string) => all[key] || whole).replaceAll(/[\s/\\:]+/g, '_')
-}

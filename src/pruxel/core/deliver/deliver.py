@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any
@@ -17,7 +17,7 @@ from pruxel.core.base.errors import ErrorCode, InputError, UsageError
 from pruxel.core.base.writing import make_folder
 from pruxel.core.deliver.judges.registry import Exhibit
 from pruxel.core.deliver.package import Written, write_files
-from pruxel.core.deliver.plan import Plan, cuts_for, cuts_of, together
+from pruxel.core.deliver.plan import Cut, Plan, cuts_for, cuts_of, together
 from pruxel.core.deliver.proof import Outcome, Proof, Tolerances
 from pruxel.core.deliver.proof.checks import worst
 from pruxel.core.deliver.proof.prove import prove
@@ -41,7 +41,8 @@ _AS_IT_IS = Plan()
 class FormatReport:
     """One file of a delivery with what lies beside it: what it cannot carry, the proofs, and how it looks.
 
-    `picture` is drawn from the file as it was read back, below the delivery's folder; empty where it cannot be.
+    `picture` is drawn from the file as it was read back, `before` of what was to be written where that is not all of
+    the delivery, both below its folder; empty where there is none.
     """
 
     format: str
@@ -50,6 +51,7 @@ class FormatReport:
     left_out: tuple[str, ...]
     proofs: tuple[Proof, ...]
     picture: str = ""
+    before: str = ""
 
 
 @dataclass(frozen=True)
@@ -107,12 +109,15 @@ def deliver(
         made.append(_written(pictured, cut.stem, spec, chosen[spec.name], home, part.part(0.3, 1.0)))
     proofs = _proven([one for one, _ in made], context.part(0.7, 0.95))
     whole = ready[0] if len(ready) == 1 else merge(name, ready)
-    shown = _shown([one for one, _ in made], whole, folder, context.part(0.95, 1.0))
+    drawing = context.part(0.95, 1.0)
+    shown = _shown([one for one, _ in made], folder, drawing)
+    before = _before([cut for _, cut in work], folder, drawing)
     reports = [
-        _report(one, files, folder, found, picture)
-        for (one, files), found, picture in zip(made, proofs, shown[1:], strict=True)
+        replace(_report(one, files, folder, found), picture=picture, before=earlier)
+        for (one, files), found, picture, earlier in zip(made, proofs, shown, before, strict=True)
     ]
-    report = Report(link_name(name), tuple(reports), tuple(dict.fromkeys(told)), shown[0])
+    picture = _drawn(whole, folder, "as-written", drawing)
+    report = Report(link_name(name), tuple(reports), tuple(dict.fromkeys(told)), picture)
     text = json.dumps(report.as_dict(), indent=1, ensure_ascii=False).encode("utf-8", "replace")
     write_files(folder, [OutFile("report.json", [text])], context)
     return report
@@ -156,17 +161,25 @@ def _proven(exhibits: Sequence[Exhibit], context: Context) -> list[list[Proof]]:
     return found
 
 
-def _shown(exhibits: Sequence[Exhibit], scene: Scene, folder: Path, context: Context) -> list[str]:
-    """Pictures below the folder: of the scene, then of each file as our own reader reads it, the first few."""
-    found = [_drawn(scene, folder, "as-written", context)]
+def _shown(exhibits: Sequence[Exhibit], folder: Path, context: Context) -> list[str]:
+    """Pictures below the folder of each file as our own reader reads it, the first few."""
+    found: list[str] = []
     for one, part in context.each(exhibits, lambda e: e.main.name):
-        number = len(found)
-        picture = ""
-        if number <= _MOST_PICTURES:
-            back = _read(one, part)
-            picture = "" if back is None else _drawn(back, folder, f"{number:02}-{one.format.name}", part)
-        found.append(picture)
+        number = len(found) + 1
+        back = _read(one, part) if number <= _MOST_PICTURES else None
+        found.append("" if back is None else _drawn(back, folder, f"{number:02}-{one.format.name}", part))
     return found
+
+
+def _before(cuts: Sequence[Cut], folder: Path, context: Context) -> list[str]:
+    """Pictures of what each file was to hold, drawn once a piece; none where all is in one piece."""
+    if len({cut.piece for cut in cuts}) < 2:
+        return [""] * len(cuts)
+    drawn: dict[int, str] = {}
+    for cut in cuts[:_MOST_PICTURES]:
+        if cut.piece not in drawn:
+            drawn[cut.piece] = _drawn(cut.scene, folder, f"piece-{cut.piece + 1:02}", context)
+    return [drawn.get(cut.piece, "") for cut in cuts]
 
 
 def _read(one: Exhibit, context: Context) -> Scene | None:
@@ -189,10 +202,8 @@ def _drawn(scene: Scene, folder: Path, name: str, context: Context) -> str:
     return written.path
 
 
-def _report(
-    one: Exhibit, written: Sequence[Written], folder: Path, proofs: Sequence[Proof], picture: str
-) -> FormatReport:
+def _report(one: Exhibit, written: Sequence[Written], folder: Path, proofs: Sequence[Proof]) -> FormatReport:
     home = one.main.parent
     placed = tuple(Written((home / w.path).relative_to(folder).as_posix(), w.size) for w in written)
     main = one.main.relative_to(folder).as_posix()
-    return FormatReport(one.format.name, main, placed, tuple(lost(one.scene, one.format)), tuple(proofs), picture)
+    return FormatReport(one.format.name, main, placed, tuple(lost(one.scene, one.format)), tuple(proofs))

@@ -88,14 +88,13 @@ class Plan(BaseModel):
     def _known_placeholders(cls, pattern: str) -> str:
         try:
             used = [(key, form, how) for _, key, form, how in string.Formatter().parse(pattern) if key is not None]
-            strange = [key for key, form, how in used if key not in PLACEHOLDERS or form or how]
-            made = pattern.format(**dict.fromkeys(PLACEHOLDERS, "x"))
-        except (ValueError, IndexError, KeyError, AttributeError) as error:
+        except ValueError as error:
             raise ValueError(f"this is no pattern of names: {error}") from None
+        strange = [key for key, form, how in used if key not in PLACEHOLDERS or form or how]
         if strange:
             known = ", ".join(f"{{{name}}}" for name in PLACEHOLDERS)
             raise ValueError(f"{{{strange[0]}}} stands for nothing; {known} do")
-        if not made.strip():
+        if not pattern.format(**dict.fromkeys(PLACEHOLDERS, "x")).strip():
             raise ValueError("a name needs a letter")
         return pattern
 
@@ -109,7 +108,7 @@ def plan_of(values: Mapping[str, Any]) -> Plan:
             ErrorCode.USAGE,
             "what is to be written is not said rightly",
             field=", ".join(".".join(map(str, one["loc"])) for one in error.errors()),
-            expected="; ".join(one["msg"] for one in error.errors()),
+            expected="; ".join(one["msg"].removeprefix("Value error, ") for one in error.errors()),
             found=", ".join(f"{key}={value}" for key, value in values.items()),
             hint="Options: " + ", ".join(Plan.model_fields),
         ) from None
@@ -117,11 +116,15 @@ def plan_of(values: Mapping[str, Any]) -> Plan:
 
 @dataclass(frozen=True, eq=False)
 class Cut:
-    """What goes into one file: its name without ending, the scene, and which clip it holds where each has a file."""
+    """What goes into one file: its name without ending, the scene, and which clip it holds where each has a file.
+
+    `piece` numbers what is apart by part, material or workpiece.
+    """
 
     stem: str
     scene: Scene
     clip: str | None = None
+    piece: int = 0
 
 
 def together(scenes: Sequence[Scene], name: str, plan: Plan) -> list[Scene]:
@@ -134,7 +137,7 @@ def cuts_of(scenes: Sequence[Scene], name: str, plan: Plan) -> list[Cut]:
     chosen = [_chosen(scene, plan) for scene in scenes]
     pieces = [piece for scene in chosen for piece in _PIECES[plan.files](scene)]
     apart = plan.clips == "apart" and any(scene.clips for scene in chosen)
-    found = [(piece, clip, one) for piece, whole in pieces for clip, one in _by_clip(whole, apart=apart)]
+    found = [(k, clip, one) for k, (_, whole) in enumerate(pieces) for clip, one in _by_clip(whole, apart=apart)]
     if not found:
         raise UsageError(
             ErrorCode.USAGE, "nothing is left to write", field=name, expected="at least one part",
@@ -145,13 +148,26 @@ def cuts_of(scenes: Sequence[Scene], name: str, plan: Plan) -> list[Cut]:
             ErrorCode.BUDGET, "this would be too many files", field=name, expected=f"at most {_MOST_FILES:,}",
             found=f"{len(found):,}",
         )  # fmt: skip
-    pattern = _telling_apart(plan.names, several=len(pieces) > 1, clips=apart)
     taken: set[str] = set()
     cuts = []
     for number, (piece, clip, one) in enumerate(found, 1):
-        stem = pattern.format(name=name, piece=piece, clip=clip or "still", number=f"{number:0{len(str(len(found)))}}")
-        cuts.append(Cut(unique_name(link_name(safe_part(stem)), taken), one, clip))
+        digits = f"{number:0{len(str(len(found)))}}"
+        stem = stem_of(plan, name, pieces[piece][0], clip, digits, several=len(pieces) > 1, clips=apart)
+        cuts.append(Cut(unique_name(stem, taken), one, clip, piece))
     return cuts
+
+
+def stem_of(
+    plan: Plan, name: str, piece: str, clip: str | None, number: str = "1", *, several: bool, clips: bool
+) -> str:
+    """How a file is called, without its ending; the pattern gets what it lacks to tell files apart."""
+    pattern = plan.names
+    if several and "{piece}" not in pattern and "{number}" not in pattern:
+        # Workpieces have names of their own.
+        pattern = "{piece}" if plan.files == "per workpiece" and pattern == "{name}" else pattern + "_{piece}"
+    if clips and "{clip}" not in pattern and "{number}" not in pattern:
+        pattern += "_{clip}"
+    return link_name(safe_part(pattern.format(name=name, piece=piece, clip=clip or "still", number=number)))
 
 
 def cuts_for(cuts: list[Cut], spec: Format) -> list[Cut]:
@@ -159,15 +175,6 @@ def cuts_for(cuts: list[Cut], spec: Format) -> list[Cut]:
     if "clips" in spec.carries or all(cut.clip is None for cut in cuts):
         return cuts
     return [cut for cut in cuts if cut.clip is None]
-
-
-def _telling_apart(pattern: str, *, several: bool, clips: bool) -> str:
-    """The pattern with what it lacks to give each file a name of its own."""
-    if several and "{piece}" not in pattern and "{number}" not in pattern:
-        pattern += "_{piece}"
-    if clips and "{clip}" not in pattern and "{number}" not in pattern:
-        pattern += "_{clip}"
-    return pattern
 
 
 def _chosen(scene: Scene, plan: Plan) -> Scene:

@@ -201,10 +201,11 @@ def download_report(delivery: UUID) -> FileResponse:
 
 @router.get("/deliveries/{delivery}/pictures/{number}", response_class=FileResponse, responses=gives("image/png"))
 def report_picture(delivery: UUID, number: Annotated[int, Param(ge=0, le=10_000)]) -> FileResponse:
-    """A picture of the report: 0 of what was to be written, then of each file, as it was read back."""
+    """A picture of the report: 0 of all that was to be written, then each file's read back, then each file's before."""
     with session() as db:
         report = _delivery(db, delivery).report or {}
-    listed = [report.get("picture", ""), *(made.get("picture", "") for made in report.get("formats", []))]
+    made = report.get("formats", [])
+    listed = [report.get("picture", ""), *(one.get(key, "") for key in ("picture", "before") for one in made)]
     if not 0 <= number < len(listed) or not listed[number]:
         raise not_found("picture")
     return FileResponse(_below(delivery, listed[number])[0], media_type="image/png")

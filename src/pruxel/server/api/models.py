@@ -205,6 +205,21 @@ class BatchIn(WrittenAs):
     entries: list[Annotated[str, Field(max_length=4096)]] = Field(min_length=1, max_length=500)
 
 
+class NamesIn(BaseModel):
+    """What files are called by: a plan, and words for an example."""
+
+    plan: Options = {}
+    name: str = Field(min_length=1, max_length=120)
+    piece: str = Field(max_length=4096)
+    clip: str = Field(max_length=4096)
+
+
+class NamesOut(BaseModel):
+    """How a file would be called, without its ending."""
+
+    example: str
+
+
 class PurposesOut(BaseModel):
     """Starting points of deliveries, those of our own and those that were kept, and the schema of a plan."""
 
@@ -244,6 +259,7 @@ class FormatReportOut(BaseModel):
     left_out: list[str]
     proofs: list[ProofOut]
     picture: str = ""
+    before: str = ""
 
 
 class ReportOut(BaseModel):

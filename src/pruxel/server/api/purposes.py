@@ -8,11 +8,11 @@ from fastapi import APIRouter, Path
 from pydantic import ValidationError
 
 from pruxel.core.base.errors import ErrorCode, UsageError
-from pruxel.core.deliver.plan import Plan
+from pruxel.core.deliver.plan import Plan, plan_of, stem_of
 from pruxel.core.deliver.purposes import PURPOSES, Purpose
 from pruxel.core.formats import every  # noqa: F401 - registers all formats
 from pruxel.core.formats.registry import FORMATS
-from pruxel.server.api.models import PurposesOut
+from pruxel.server.api.models import NamesIn, NamesOut, PurposesOut
 from pruxel.server.store.database import session
 from pruxel.server.store.missing import not_found
 from pruxel.server.store.tables import KeptPurpose
@@ -34,6 +34,15 @@ def list_purposes() -> PurposesOut:
         except ValidationError:  # of a version that knew other options
             continue
     return PurposesOut(plan=Plan.model_json_schema(), ours=list(PURPOSES), kept=kept)
+
+
+@router.post("/plans/names")
+def example_of_names(wanted: NamesIn) -> NamesOut:
+    """How a file would be called."""
+    plan = plan_of(wanted.plan)
+    apart = plan.files != "one"
+    stem = stem_of(plan, wanted.name, wanted.piece, wanted.clip, several=apart, clips=plan.clips == "apart")
+    return NamesOut(example=stem)
 
 
 @router.put("/purposes/{name}")

@@ -138,7 +138,12 @@ async function freeAll() {
 
 const example = computed(() => ({
   name: name.value.trim() || 'name',
-  piece: content.value?.facts.parts[0]?.name ?? 'part',
+  piece:
+    wanted.value.plan.files === 'per workpiece'
+      ? (workpiece.value?.name ?? 'name')
+      : wanted.value.plan.files === 'per material'
+        ? (content.value?.facts.parts[0]?.materials[0] ?? 'material')
+        : (content.value?.facts.parts[0]?.name ?? 'part'),
   clip: content.value?.facts.clips[0] ?? 'clip',
 }))
 
@@ -169,11 +174,11 @@ useEvents((event) => {
         <form id="deliver" class="flex flex-col gap-4 border-t border-line p-5" @submit.prevent="start">
           <div>
             <PieceChoice :id="id" v-model:also="also" :workpieces="workpieces" @choose="toPiece" />
-            <p v-if="content" class="num mt-1.5 text-[12.5px] text-faint">
-              {{ count(shown.reduce((sum, one) => sum + one.facts.triangles, 0)) }} triangles<template
-                v-if="also.length"
-                >, all in one scene unless their files are apart</template
-              ><template v-else><br />{{ content.facts.size.map(length).join(' × ') }}</template>
+            <p v-if="content" class="mt-1.5 text-[12.5px] text-faint">
+              <span class="num">{{ count(shown.reduce((sum, one) => sum + one.facts.triangles, 0)) }} triangles</span>
+              <br />
+              <template v-if="also.length">All in one scene, unless their files are apart.</template>
+              <span v-else class="num">{{ content.facts.size.map(length).join(' × ') }}</span>
             </p>
             <label v-if="hidden.length" class="mt-1.5 flex items-start gap-2 text-[12.5px]">
               <input v-model="without" type="checkbox" class="mt-0.5 accent-(--sea)" data-test="without-hidden" />

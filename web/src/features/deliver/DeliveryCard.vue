@@ -34,7 +34,7 @@ const written = computed(() => {
   return new Date(delivery.created).toLocaleString('en-GB', when)
 })
 const address = computed(() => `/api/deliveries/${delivery.id}`)
-// Pictures lie with the files: of what was to be written, then of each file.
+// Pictures lie with the files: of all that was to be written, then of each file, then of what each was to hold.
 const picture = (number: number) => `${address.value}/pictures/${number}`
 const told = computed(() =>
   [
@@ -134,7 +134,7 @@ watch(
         <div v-if="delivery.size && format.picture" class="flex gap-3 py-2" data-test="pictures">
           <figure v-if="report?.picture" class="w-44">
             <img
-              :src="picture(0)"
+              :src="picture(format.before ? 1 + report.formats.length + number : 0)"
               alt="As it is on the Bench"
               class="w-full rounded-md bg-gradient-to-b from-paper to-sunk"
             />

@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
+import { api } from '../../api/client'
 import FieldInput from '../../components/FieldInput.vue'
-import { said, exampleOf, type Wanted } from '../../model/wanted'
+import { said, type Wanted } from '../../model/wanted'
 import type { Field, Target } from '../../model/form'
 
 const { fields, starting, clips, example } = defineProps<{
@@ -26,7 +27,20 @@ const changed = computed(() =>
 // Nothing is asked of clips where there are none; which parts stay out is chosen on the Bench.
 const shownFields = computed(() => fields.filter((f) => f.kind !== 'reference' || (f.to === 'clip' && clips.length)))
 const wide = (field: Field) => ['reference', 'text', 'optional', 'number', 'list'].includes(field.kind)
-const names = computed(() => String(wanted.value.plan.names ?? starting.names ?? '{name}'))
+
+// What a file will be called, as the server says; nothing while the pattern is none.
+const called = ref('')
+let asked = 0
+watch(
+  () => open.value && [wanted.value.plan, example.name, example.piece, example.clip],
+  async (now) => {
+    if (!now) return
+    const mine = ++asked
+    const found = await api.nameExample(wanted.value.plan, example).catch(() => undefined)
+    if (mine === asked) called.value = found?.example ?? ''
+  },
+  { immediate: true },
+)
 </script>
 
 <template>
@@ -61,7 +75,7 @@ const names = computed(() => String(wanted.value.plan.names ?? starting.names ??
           @update:model-value="put(field, $event)"
         />
         <p v-if="field.name === 'names'" class="num text-[12px] text-faint" data-test="example">
-          {{ exampleOf(names, example) }}
+          {{ called || 'This is no pattern of names.' }}
         </p>
       </div>
       <label class="block text-[13px]" for="below">
