@@ -91,7 +91,7 @@ def walk(page: Page) -> None:
         if sign == "tab-versions":
             page.click(page.test("tab-look"))
     unknown_bytes(page)
-    page.click("[data-kind=model]")
+    page.click("[data-kind=all]")
     box = page.see(page.test("search"))
     box.send_keys(Keys.CONTROL, "a")
     box.send_keys("crab")
