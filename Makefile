@@ -64,4 +64,4 @@ types: $(STAMPS)/python
 	cd web && npm run --silent types
 
 clean:
-	rm -rf .venv web/node_modules web/dist src/pruxel/server/web src/pruxel/core/deliver/judge_program .pytest_cache .mypy_cache .ruff_cache
+	rm -rf .venv web/node_modules web/dist src/pruxel/server/web src/pruxel/core/native/node_programs .pytest_cache .mypy_cache .ruff_cache

@@ -28,9 +28,12 @@ from pruxel.core.formats.gltf.meshopt import unpacked
 from pruxel.core.formats.gltf.options import GltfOptions
 from pruxel.core.formats.gltf.packing import encode_attributes, encode_indices
 from pruxel.core.formats.gltf.write import write_glb
+from pruxel.core.formats.ready import make_ready
 from pruxel.core.formats.registry import FORMATS, ReadResult
 from pruxel.core.scene.digest import digest
 from pruxel.core.scene.model import Scene
+from tests.core.test_images import BASIS
+from tests.glb import Glb, files_of_glb
 from tests.scenes import animated, box, everything, two_boxes
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -335,3 +338,21 @@ def test_a_large_surface_packed_is_much_smaller(tmp_path: Path) -> None:
         [file] = write_glb(waves(120), "waves", GltfOptions(pack=pack), Context())
         sizes.append(sum(memoryview(piece).nbytes for piece in file.pieces))
     assert sizes[1] < 0.6 * sizes[0]
+
+
+def test_textures_packed_as_basis_universal_are_read_and_written_as_png(tmp_path: Path) -> None:
+    fit = make_ready(everything(), Context()).scene
+    glb = Glb.of(b"".join(bytes(p) for p in files_of_glb(fit)[0].pieces))
+    document = glb.document
+    for image in document["images"]:
+        image.clear()
+        image["uri"] = f"data:image/ktx2;base64,{BASIS['UASTC']}"
+    for texture in document["textures"]:
+        texture["extensions"] = {"KHR_texture_basisu": {"source": texture.pop("source", 0)}}
+    for key in ("extensionsUsed", "extensionsRequired"):
+        document[key] = [*document.get(key, []), "KHR_texture_basisu"]
+    result = FORMATS.get("glb").read(memoryview(glb.bytes()), "b.glb", lambda _: None, Context())  # type: ignore[misc]
+    assert result.faults == ()
+    assert len(result.scene.textures) == len(fit.textures)
+    report = deliver([result.scene], "b", ["glb", "fbx"], tmp_path, Context())
+    assert report.outcome is Outcome.PROVEN

@@ -1,5 +1,6 @@
 """Textures: block compression against other decoders, hostile headers, PNG out."""
 
+import base64
 import io
 import struct
 import zlib
@@ -12,7 +13,7 @@ import OpenEXR
 import pytest
 import texture2ddecoder
 import zstandard
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image as Pillow
 
@@ -224,8 +225,65 @@ def test_ktx_of_plain_channels_and_of_astc() -> None:
     block = struct.pack("<Q4H", 0xFFFFFFFFFFFFFDFC, 0xFFFF, 0x8000, 0, 0xFFFF)
     assert decode_image(ktx_2(157, 4, 4, block), "a").rgba[0, 0].tolist() == [255, 128, 0, 255]
     assert texture2ddecoder.decode_astc(block, 4, 4, 4, 4)[:4] == bytes([0, 128, 255, 255])
-    with pytest.raises(InputError, match="Basis"):
-        decode_image(ktx_2(0, 4, 4, block, 1), "a")
+
+
+# 20 x 12 texels by the reference encoder: red along x, green against it, blue below, half see-through at the right.
+BASIS = {
+    "ETC1S": (
+        "q0tUWCAyMLsNChoKAAAAAAEAAAAUAAAADAAAAAAAAAAAAAAAAQAAAAUAAAABAAAAyAAAADwAAAAEAQAAJAAAACgBAAAAAAAAgAEAAAAAAADDAgAAAAAAAB"
+        "oAAAAAAAAAAAAAAAAAAAC2AgAAAAAAAA0AAAAAAAAAAAAAAAAAAACwAgAAAAAAAAYAAAAAAAAAAAAAAAAAAACsAgAAAAAAAAQAAAAAAAAAAAAAAAAAAACo"
+        "AgAAAAAAAAQAAAAAAAAAAAAAAAAAAAA8AAAAAAAAAAIAOACjAQIAAwMAAAgIAAAAAAAAAAA/AAAAAAAAAAAA/////0AAPw8AAAAAAAAAAP////8fAAAAS1"
+        "RYd3JpdGVyAEJhc2lzIFVuaXZlcnNhbCAyLjUwAAAhABYAcgAAAFQAAABCAAAAAAAAAAAAAAAAAAAADgAAAA4AAAAMAAAAAAAAAAAAAAAHAAAABwAAAAYA"
+        "AAAAAAAAAAAAAAMAAAADAAAAAwAAAAAAAAAAAAAAAgAAAAIAAAACAAAAAAAAAAAAAAACAAAAAgAAAAIAAAAbQBwAAQCAgOBPR29QFgICPIAQAEEYeM7dCi"
+        "yJCoTz4wCiAAAAIAjDrkFvsRzKQAAmAAwAIAgCsENLeO8HCEhIKMVbYhIACkLYuwsISEgoOX9nO8DD4b803Kpnk7TXJZtLW7L7LFv7GqN5/Pv9aS61zA3o"
+        "B94EDIAwELx7aMJQktbJh/G331mRQGqAESEIYMFFhxeAoD48PDzUWuuSUloBALjI98+5FKB3YJ6JW0Hs7u4iIiRpZhYRQZIiIgAOVT2frbXpGwMBwZwAAg"
+        "CAAAAYQkCFdZDBYHP3OoBJAAIABAMA0NHeK0mxXQGNJAaACJYZ83rra8XC0hFK4h4CgAkAAAAAAAAEEAAKABoAXga+AvYpAc6xDO4/LxFIggaZkWuexwSG"
+        "wC90jXX7vB5LVRA0AJHAGahXqwVpmyU6BA=="
+    ),
+    "UASTC": (
+        "q0tUWCAyMLsNChoKAAAAAAEAAAAUAAAADAAAAAAAAAAAAAAAAQAAAAUAAAACAAAAyAAAACwAAAD0AAAAJAAAAAAAAAAAAAAAAAAAAAAAAADcAQAAAAAAAL"
+        "AAAAAAAAAA8AAAAAAAAABzAQAAAAAAAGkAAAAAAAAAYAAAAAAAAABKAQAAAAAAACkAAAAAAAAAIAAAAAAAAAAxAQAAAAAAABkAAAAAAAAAEAAAAAAAAAAY"
+        "AQAAAAAAABkAAAAAAAAAEAAAAAAAAAAsAAAAAAAAAAIAKACmAQIAAwMAABAAAAAAAAAAAAB/AwAAAAAAAAAA/////x8AAABLVFh3cml0ZXIAQmFzaXMgVW"
+        "5pdmVyc2FsIDIuNTAAACi1L/0gEIEAADcxlPJ1PwoBAAAAAAAAAAAotS/9IBCBAAB/g4YlGamvHiVlN2BFRUUFKLUv/SAgAQEAAGlUrmKdwAUAIYipzO3M"
+        "7R7SQZK3zXWBDccB0Lb///8otS/9IGABAwAo6XCCIVxARmxEIQBlRO3MKLEToHI3Q45qdyAzZHfs/yiBcABnkUIqf3cxM3V3/f8g6eC9IETeRdA20DbQNt"
+        "A2BICaNfK23gXT/tD+0P7Q/l+DDeExtsuTsrBYW+Xv7w8otS/9IPA9BQAkCHuBwWMAUEgAUPp7gcVjwGirFECcJ/G3A4QQuhTomOd9OgJIWHZU5aAAm4Tl"
+        "4BEyEDLc/tz+m4Lln4KFqJlfZiAA8j8ZBaWvDyjpkCd8OsIxEwjokCfkoMD1AhmA5H8bGVlOTk4OAAAA9QIChup5FRRAvFHxt9+FuBF+Ot5JuBHmoNwPIB"
+        "ADC7YNs+jYZXTzljZfTEOeZS/SNIw1AuD6MNCgmIaDBA=="
+    ),
+}
+
+
+@pytest.mark.parametrize("how", BASIS)
+def test_ktx2_packed_as_basis_universal_shows_what_was_packed(how: str) -> None:
+    data = base64.b64decode(BASIS[how])
+    y, x = np.mgrid[0:12, 0:20]
+    image = np.stack([x * 12, 255 - x * 12, np.where(y < 6, 0, 200), np.where(x < 10, 255, 100)], axis=-1)
+    assert (image_info(data, "a.ktx2").encoding, image_info(data, "a.ktx2").width) == ("Basis", 20)
+    found = decode_image(data, "a.ktx2").rgba.astype(int)
+    assert np.abs(found - image).mean() < (20 if how == "ETC1S" else 3)
+    damaged = bytearray(data)
+    damaged[0x50:0x68] = b"\xff" * 24
+    for wrong in (data[:300], data[:-1], bytes(damaged), ktx_2(0, 4, 4, bytes(16), 1)):
+        with pytest.raises(InputError, match="Basis"):
+            decode_image(wrong, "a.ktx2")
+
+
+@given(st.sampled_from(sorted(BASIS)), st.data())
+@settings(max_examples=25, deadline=None)
+def test_changed_basis_textures_are_used_or_refused(how: str, drawn: st.DataObject) -> None:
+    data = bytearray(base64.b64decode(BASIS[how]))
+    for _ in range(drawn.draw(st.integers(1, 4))):
+        data[drawn.draw(st.integers(12, len(data) - 1))] = drawn.draw(st.integers(0, 255))
+    try:
+        assert decode_image(bytes(data), "a.ktx2", Limits(image_side=1024)).rgba.shape[2] == 4
+    except InputError as error:
+        assert error.fault.file == "a.ktx2"
+
+
+def test_without_node_basis_textures_say_what_is_missing(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("PATH", "/nowhere")
+    with pytest.raises(InputError, match=r"Basis.*Node"):
+        decode_image(base64.b64decode(BASIS["ETC1S"]), "a.ktx2")
 
 
 def test_pictures_of_light_are_shown_as_a_display_would(tmp_path: Path) -> None:

@@ -23,7 +23,7 @@ _MEDIA = {
     "ICO": "image/vnd.microsoft.icon",
     "QOI": "image/qoi",
     "PCX": "image/x-pcx",
-    "PSD": "image/vnd.adobe.photoshop",
+    "PSD": "image/x-psd",
     "KTX": "image/ktx2",
     "HDR": "image/vnd.radiance",
     "EXR": "image/x-exr",

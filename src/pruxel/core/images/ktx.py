@@ -16,6 +16,7 @@ from pruxel.core.base.arrays import ByteArray
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.base.limits import Limits
 from pruxel.core.images.pixels import ImageInfo, Pixels, check_size
+from pruxel.core.native.basis import transcoded
 from pruxel.core.native.blocks import block_bytes, decode_blocks
 
 MAGIC_1, MAGIC_2 = b"\xabKTX 11\xbb\r\n\x1a\n", b"\xabKTX 20\xbb\r\n\x1a\n"
@@ -113,7 +114,7 @@ def _unknown(name: str, found: str) -> InputError:
         ErrorCode.UNKNOWN_FORMAT,
         "the texture's encoding is not one that can be decoded",
         file=name,
-        expected="plain channels of 8 bits, BC1 to BC7, ETC1, ETC2, EAC, ASTC",
+        expected="plain channels of 8 bits, BC1 to BC7, ETC1, ETC2, EAC, ASTC, Basis Universal",
         found=found,
         hint="The geometry goes on without it; extract the raw file to look at it elsewhere.",
     )
@@ -129,7 +130,7 @@ def decode(data: memoryview, name: str, limits: Limits) -> Pixels:
     header = _parse(data, name, limits)
     width, height, encoding = header.info.width, header.info.height, header.info.encoding
     if encoding == "Basis":
-        raise _unknown(name, "Basis Universal")
+        return Pixels(transcoded(data, width, height, name), header.info)
     if header.start + header.length > len(data):
         raise InputError(
             ErrorCode.TRUNCATED, "the texture's data is cut off", file=name, offset=len(data),

@@ -18,9 +18,10 @@ from typing import Any
 import numpy as np
 
 from pruxel.core.base.arrays import AnyArray
+from pruxel.core.native.basis import PROGRAMS
 from pruxel.core.native.processes import ending_with_us
 
-PROGRAM = Path(__file__).resolve().parent.parent / "judge_program" / "judge.mjs"
+PROGRAM = PROGRAMS / "judge.mjs"
 _MOST_SECONDS = 300
 _MOST_MEGABYTES = 4096
 

@@ -25,12 +25,10 @@ READABLE = frozenset(
         "EXT_meshopt_compression",
         "KHR_meshopt_compression",
         "EXT_texture_webp",
+        "KHR_texture_basisu",
         "MSFT_texture_dds",
     }
 )
-_HINTS = {
-    "KHR_texture_basisu": "Save it again with PNG or JPEG textures.",
-}
 _BYTE_ORDER_MARKS = ((b"\xef\xbb\xbf", "utf-8"), (b"\xff\xfe", "utf-16-le"), (b"\xfe\xff", "utf-16-be"))
 
 
@@ -61,7 +59,7 @@ def opened(data: memoryview, name: str, readable: frozenset[str]) -> Container:
             field="extensionsRequired",
             expected=", ".join(sorted(readable)),
             found=", ".join(needed),
-            hint=next((_HINTS[ext] for ext in needed if ext in _HINTS), "Save it again without that extension."),
+            hint="Save it again without that extension.",
         )
     unknown = [ext for ext in document.texts("extensionsUsed") if ext not in readable]
     if unknown:

@@ -26,7 +26,7 @@ from pruxel.core.scene.origin import Origin
 from pruxel.core.scene.walk import parts
 
 READABLE = container.READABLE | materials.READABLE
-_SOURCES = ("EXT_texture_webp", "MSFT_texture_dds")
+_SOURCES = ("KHR_texture_basisu", "EXT_texture_webp", "MSFT_texture_dds")
 
 
 def read(data: memoryview, name: str, find: Find, context: Context) -> ReadResult:
