@@ -13,6 +13,7 @@ from pruxel.core.scene.model import ChannelPath, ClipChannel, Interpolation
 
 _ROUNDS = 6
 _ARC_ERROR_DEG = 0.05
+_JUMP_SECONDS = 1e-4
 _SAME = 1e-6  # of the rest, within which nothing moves
 _LINE_ERROR = 1e-4  # of the range of the values
 
@@ -38,6 +39,12 @@ def refined(times: DoubleArray, values: Callable[[DoubleArray], DoubleArray], *,
             break
         times = np.insert(times, wide + 1, (times[wide] + times[wide + 1]) / 2)
     return times
+
+
+def with_jumps(times: DoubleArray, jumps: Sequence[DoubleArray]) -> DoubleArray:
+    """Times with one more just before each jump of a curve, so that a line leads to it and none across it."""
+    before = np.concatenate(jumps) - _JUMP_SECONDS
+    return np.unique(np.concatenate([times, before[before > times[0]]]))
 
 
 def channel_of(

@@ -12,7 +12,7 @@ from pruxel.core.base.arrays import DoubleArray
 from pruxel.core.formats.collada.curves import Curve, curve_of
 from pruxel.core.formats.collada.document import Document
 from pruxel.core.formats.collada.moves import Move, matrices, matrix_of, moves_of
-from pruxel.core.formats.resampled import channel_of, counted_from, placed_channels, refined
+from pruxel.core.formats.resampled import channel_of, counted_from, placed_channels, refined, with_jumps
 from pruxel.core.formats.xml import Tag
 from pruxel.core.geometry.transforms import turns_of
 from pruxel.core.scene.model import Clip, ClipChannel, Interpolation
@@ -175,9 +175,9 @@ def _how(curves: Sequence[Curve], times: DoubleArray) -> tuple[Interpolation, Do
     """Jumps alone are kept as such; those among other curves get a key just before them."""
     if len(times) > 1 and all(curve.steps for curve in curves):
         return "STEP", times
-    jumps = [c.times[1:][c.how[:-1] == 0] for c in curves]
-    before = np.concatenate(jumps) - 1e-4
-    return "LINEAR", np.unique(np.concatenate([times, before[(before > times[0]) & (before < times[-1])]]))
+    jumps = with_jumps(times, [c.times[1:][c.how[:-1] == 0] for c in curves])
+    # A clip may end before its curves do.
+    return "LINEAR", jumps[jumps <= times[-1]]
 
 
 def _placements(

@@ -11,7 +11,7 @@ from pruxel.core.base.arrays import AnyArray, DoubleArray
 from pruxel.core.formats.fbx.document import TICKS
 from pruxel.core.formats.fbx.objects import Key, Objects, Thing, array, whole
 from pruxel.core.formats.fbx.read_nodes import Placement
-from pruxel.core.formats.resampled import channel_of, counted_from, refined
+from pruxel.core.formats.resampled import channel_of, counted_from, refined, with_jumps
 from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, Interpolation
 
 _CONSTANT, _LINEAR, _CUBIC = 0x2, 0x4, 0x8
@@ -198,8 +198,6 @@ def _channel(
     steps = all(bool((curve.flags[:-1] & _CONSTANT).all()) for curve in curves)
     how: Interpolation = "STEP" if steps and len(times) > 1 else "LINEAR"
     if how == "LINEAR":
-        jumps = [c.times[1:][(c.flags[:-1] & _CONSTANT) > 0] for c in curves]
-        before = np.concatenate(jumps) - 1e-4
-        times = np.unique(np.concatenate([times, before[before > times[0]]]))
+        times = with_jumps(times, [c.times[1:][(c.flags[:-1] & _CONSTANT) > 0] for c in curves])
         times = refined(times, values, turn=path == "rotation")
     return channel_of(node, path, times, values(times), how)
