@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cache
 
 import numpy as np
 
@@ -87,25 +88,33 @@ def _channels(
     span: tuple[float, float] | None,
 ) -> list[ClipChannel]:
     moved = _Moved()
+    moves = cache(lambda node: moves_of(document, node))
     passed = 0
     for animation in _animations(animations):
         for tag in animation.all("channel"):
             sampler = document.target(tag, "source")
             curve = None if sampler is None else curve_of(document, sampler)
-            if curve is not None and not _take(document, tag.get("target"), curve, moved, shaped):
+            if curve is not None and not _take(document, tag.get("target"), curve, moved, shaped, moves):
                 passed += 1
     if passed:
         document.notes.append(f"{document.file}: not taken over: {passed:,} curves of what has no place in a clip")
     found: list[ClipChannel] = []
     for node, curves in moved.nodes.items():
         for number in numbers.get(node, ()):
-            found += _placements(number, moves_of(document, node), curves, span)
+            found += _placements(number, moves(node), curves, span)
     for source, columns in moved.shapes.items():
         found += _shapes(shaped[source], columns, span)
     return counted_from(found, 0.0 if span is None else span[0])
 
 
-def _take(document: Document, target: str, curve: Curve, moved: _Moved, shaped: Mapping[Tag, Shaped]) -> bool:
+def _take(
+    document: Document,
+    target: str,
+    curve: Curve,
+    moved: _Moved,
+    shaped: Mapping[Tag, Shaped],
+    moves_at: Callable[[Tag], list[Move]],
+) -> bool:
     """Note what a curve moves, by the address of its target: id/sid.MEMBER, id/sid(i)(j), id(i)."""
     path, last = target.rpartition("/")[::2]
     places = [int(place) for place in _PLACES.findall(last)]
@@ -124,7 +133,7 @@ def _take(document: Document, target: str, curve: Curve, moved: _Moved, shaped: 
     owner = _owner(document, path)
     if owner is None:
         return False
-    moves = moves_of(document, owner)
+    moves = moves_at(owner)
     number = next((n for n, move in enumerate(moves) if move.sid and move.sid in {plain, sid}), None)
     if number is None:
         return False
