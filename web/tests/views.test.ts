@@ -153,6 +153,7 @@ async function at(
   await settled()
   return { wrapper, router }
 }
+const DELIVERED = { id: 'd', name: 'a', also: [], formats: ['glb'], created: '', job: null }
 const named = () => asked.filter((a) => a.path === '/api/plans/names').map((a) => a.body as Record<string, unknown>)
 const sent = () =>
   asked.filter((a) => a.method !== 'GET' && a.path !== '/api/plans/names').map((a) => [`${a.method} ${a.path}`, a.body])
@@ -364,14 +365,7 @@ describe('delivering', () => {
   })
   it('shows how files will be called, and says only what differs', async () => {
     const { wrapper } = await at(DeliverView, '/p/deliver/a', {
-      'POST /api/workpieces/*/deliveries': () => ({
-        id: 'd',
-        name: 'a',
-        also: [],
-        formats: ['glb'],
-        created: '',
-        job: null,
-      }),
+      'POST /api/workpieces/*/deliveries': () => DELIVERED,
     })
     await wrapper.get('[data-test=plan]').trigger('click')
     await wrapper.get('#plan-names').setValue('nothing')
@@ -489,14 +483,7 @@ describe('delivering', () => {
         const facts = { ...found.content.facts, parts: [{ name: 'shell' }, { name: 'body' }] }
         return { ...found, content: { ...found.content, facts } }
       },
-      'POST /api/workpieces/*/deliveries': () => ({
-        id: 'd',
-        name: 'a',
-        also: [],
-        formats: ['glb'],
-        created: '',
-        job: null,
-      }),
+      'POST /api/workpieces/*/deliveries': () => DELIVERED,
     })
     expect(words(wrapper)).toContain('Leave out the part hidden on the Bench')
     await wrapper.get('form').trigger('submit')
