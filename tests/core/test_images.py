@@ -2,6 +2,7 @@
 
 import base64
 import io
+import random
 import struct
 import zlib
 from pathlib import Path
@@ -25,6 +26,7 @@ from pruxel.core.images.decode import decode_image, image_info
 from pruxel.core.images.encode import Encoding, encode, mips, within
 from pruxel.core.images.encode import dds as dds_of
 from pruxel.core.images.ktx import MAGIC_1, MAGIC_2
+from pruxel.core.native.blocks import block_bytes, decode_blocks
 from pruxel.core.scene.images import ChannelMix, ChannelPick, EncodedImage, Image
 from pruxel.core.scene.render_images import texels
 from pruxel.sample.blocks import dds
@@ -273,11 +275,21 @@ def test_ktx2_packed_as_basis_universal_shows_what_was_packed(how: str) -> None:
 def test_changed_basis_textures_are_used_or_refused(how: str, drawn: st.DataObject) -> None:
     data = bytearray(base64.b64decode(BASIS[how]))
     for _ in range(drawn.draw(st.integers(1, 4))):
-        data[drawn.draw(st.integers(16, len(data) - 1))] = drawn.draw(st.integers(0, 255))
+        data[drawn.draw(st.integers(12, len(data) - 1))] = drawn.draw(st.integers(0, 255))
     try:
         assert decode_image(bytes(data), "a.ktx2", Limits(image_side=1024)).rgba.shape[2] == 4
     except InputError as error:
         assert error.fault.file == "a.ktx2"
+
+
+@pytest.mark.parametrize(("encoding", "seed"), [("ASTC 4x4", 140722156), ("ASTC 6x5", 1), ("ETC2A8", 2), ("BC6", 3)])
+def test_noise_in_the_place_of_blocks_ends_no_more_than_its_own_reading(encoding: str, seed: int) -> None:
+    noise = random.Random(seed).randbytes(block_bytes(encoding, 190, 243))
+    try:
+        assert decode_blocks(memoryview(noise), encoding, 190, 243, "a.ktx").shape == (243, 190, 4)
+    except InputError as error:
+        assert error.fault.file == "a.ktx"
+        assert "brings the reader down" in str(error)
 
 
 def test_without_node_basis_textures_say_what_is_missing(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 import re
 import struct
-import subprocess
 import sys
 
 import imagecodecs
@@ -16,12 +15,11 @@ from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.base.limits import Limits
 from pruxel.core.geometry.colors import srgb_from_linear
 from pruxel.core.images.pixels import ImageInfo, Pixels, check_size
-from pruxel.core.native.processes import ending_with_us
+from pruxel.core.native.processes import NoAnswer, answer_of
 
 EXR_MAGIC = b"\x76\x2f\x31\x01"
 HDR_MAGICS = (b"#?RADIANCE", b"#?RGBE")
 _HEAD = 65_536
-_MOST_SECONDS = 120
 # The line of a Radiance picture that says its size (Ward, "Real Pixels", Graphics Gems II).
 _SIZE = re.compile(rb"\n([-+][XY]) (\d{1,9}) ([-+][XY]) (\d{1,9})\n")
 
@@ -94,13 +92,10 @@ def _attribute(head: bytes, key: bytes, kind: bytes) -> bytes | None:
 
 def _exr(data: memoryview, name: str, about: ImageInfo) -> AnyArray:
     """Decoded by a process of its own, which a damaged file may bring down."""
-    command = ending_with_us([sys.executable, "-m", "pruxel.core.native.light_child"])
     try:
-        done = subprocess.run(  # noqa: S603 - our own program
-            command, input=bytes(data), capture_output=True, timeout=_MOST_SECONDS, check=False
-        )
-        linear: AnyArray = np.load(io.BytesIO(done.stdout), allow_pickle=False)
-    except (ValueError, EOFError, subprocess.TimeoutExpired):
+        answer = answer_of([sys.executable, "-m", "pruxel.core.native.light_child"], data)
+        linear: AnyArray = np.load(io.BytesIO(answer), allow_pickle=False)
+    except (NoAnswer, ValueError, EOFError):
         raise _bad(name, "EXR", "its pixels do not decode") from None
     if linear.shape[:2] != (about.height, about.width):
         raise _bad(name, "EXR", "its channels are of another size")

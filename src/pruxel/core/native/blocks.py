@@ -1,29 +1,21 @@
-"""Block-compressed texels: decoded through imagecodecs and texture2ddecoder, encoded through etcpak."""
+"""Block-compressed texels: decoded through imagecodecs and `blocks_child`, encoded through etcpak."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import sys
 
 import etcpak
 import imagecodecs
 import numpy as np
-import texture2ddecoder
 
 from pruxel.core.base.arrays import AnyArray, ByteArray
 from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.native.processes import NoAnswer, answer_of
 
 _CHANNELS = {"BC1": 4, "BC2": 4, "BC3": 4, "BC4": 1, "BC5": 2, "BC6": 3, "BC7": 4}
 _SMALL = {"BC1", "BC4", "ETC1", "ETC2", "ETC2A1", "EAC1"}
 # What phones' textures are packed by; the decoder's texels are blue, green, red, alpha.
-_OTHERS: dict[str, Callable[[bytes, int, int], bytes]] = {
-    "ETC1": texture2ddecoder.decode_etc1,
-    "ETC2": texture2ddecoder.decode_etc2,
-    "ETC2A1": texture2ddecoder.decode_etc2a1,
-    "ETC2A8": texture2ddecoder.decode_etc2a8,
-    "EAC1": texture2ddecoder.decode_eacr,
-    "EAC2": texture2ddecoder.decode_eacrg,
-    "BC6": texture2ddecoder.decode_bc6,
-}
+_OTHERS = {"ETC1", "ETC2", "ETC2A1", "ETC2A8", "EAC1", "EAC2", "BC6"}
 _FINEST = 4
 
 
@@ -70,14 +62,12 @@ def _by_others(body: memoryview, encoding: str, width: int, height: int, name: s
     needed = block_bytes(encoding, width, height)
     if len(body) < needed:
         raise InputError(ErrorCode.TRUNCATED, f"the {encoding} blocks are cut off", file=name)
+    command = [sys.executable, "-m", "pruxel.core.native.blocks_child", encoding, str(width), str(height)]
     try:
-        if encoding in _OTHERS:
-            flat = _OTHERS[encoding](bytes(body[:needed]), width, height)
-        else:
-            flat = texture2ddecoder.decode_astc(bytes(body[:needed]), width, height, *block_size(encoding))
-    except (ValueError, RuntimeError) as error:
+        flat = answer_of(command, body[:needed])
+        rgba = np.frombuffer(flat, np.uint8).reshape(height, width, 4)[..., [2, 1, 0, 3]]
+    except (NoAnswer, ValueError) as error:
         raise InputError(ErrorCode.MALFORMED, f"the {encoding} blocks do not decode ({error})", file=name) from None
-    rgba = np.frombuffer(flat, np.uint8).reshape(height, width, 4)[..., [2, 1, 0, 3]]
     if encoding == "EAC1":
         rgba[..., 1] = rgba[..., 2] = rgba[..., 0]
     return rgba
