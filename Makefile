@@ -1,5 +1,7 @@
 # make setup, demo, test, bench, lint. Each does first what it depends on; doing it again costs nothing.
 SHELL := /bin/bash
+# Where this is set, every process of ours compiles all of its modules anew.
+unexport PYTHONDONTWRITEBYTECODE
 export PRUXEL_DATA_FOLDER ?= $(CURDIR)/.data
 PY := .venv/bin/python
 STAMPS := .venv/stamps

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 from hypothesis import settings
 
 from pruxel.core.base.context import Context
+from pruxel.core.deliver import deliver
 from pruxel.core.knowledge.known import Knowledge
 from pruxel.core.knowledge.profile_files import load_profile
 from pruxel.core.recipe.inputs import Opener
@@ -21,6 +24,14 @@ settings.register_profile("unhurried", deadline=None)
 settings.load_profile("unhurried")
 ROOT = Path(__file__).resolve().parent.parent
 CRAB = "actors/crab_toll/crab_toll.brm"
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _reports_with_small_pictures() -> Iterator[None]:
+    """Most of the time of a small delivery goes into its pictures, which few tests look at."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(deliver, "_VIEW", replace(deliver._VIEW, width=64, height=48, sky_rays=2))
+        yield
 
 
 @pytest.fixture(scope="session")

@@ -4,7 +4,7 @@ import json
 import re
 import subprocess
 import sys
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -25,10 +25,28 @@ from tests.scenes import everything
 from tools.format_reference import with_table
 
 
-def pruxel(*words: object) -> subprocess.CompletedProcess[str]:
-    return subprocess.run(
-        [sys.executable, "-m", "pruxel", *map(str, words)], capture_output=True, text=True, timeout=120, check=False
-    )
+@dataclass(frozen=True)
+class Run:
+    """What a command said and how it ended."""
+
+    returncode: int
+    stdout: str
+    stderr: str
+
+
+def pruxel(*words: object) -> Run:
+    """Run in this process: a fresh one takes two seconds to begin, each time."""
+    run = CliRunner().invoke(app, [*map(str, words)])
+    if run.exception is not None and not isinstance(run.exception, SystemExit):
+        raise run.exception
+    return Run(run.exit_code, run.stdout, run.stderr)
+
+
+def test_it_starts_as_a_program(game: Path) -> None:
+    words = [sys.executable, "-m", "pruxel", "list", game, "--match", "**/*crab*", "--kind", "model"]
+    run = subprocess.run(words, capture_output=True, text=True, timeout=120, check=True)
+    assert CRAB in run.stdout
+    assert subprocess.run([*words[:3], "list", "/nowhere"], capture_output=True, check=False).returncode == 3
 
 
 def test_list_gives_the_promised_fields(game: Path) -> None:
@@ -145,21 +163,9 @@ def test_every_model_of_the_sample_is_delivered_and_proven(game: Path, stack: St
     assert len(models) > 20
     failed = []
     for number, path in enumerate(models):
-        words = [
-            "convert",
-            str(game),
-            "--entry",
-            path,
-            "--to",
-            "glb",
-            "--to",
-            "obj",
-            "--out",
-            str(tmp_path / str(number)),
-        ]
-        run = CliRunner().invoke(app, words)
-        if run.exit_code:
-            failed.append((path, run.output))
+        run = pruxel("convert", game, "--entry", path, "--to", "glb", "--to", "obj", "--out", tmp_path / str(number))
+        if run.returncode:
+            failed.append((path, run.stdout))
     assert failed == []
 
 

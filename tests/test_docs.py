@@ -38,6 +38,8 @@ from pruxel.core.scene.walk import world_from_local
 from pruxel.core.sources.origin import origin_of_file
 from pruxel.core.sources.packs import PackSource
 from pruxel.sample.dredged import dredged_files
+from tests.conftest import CRAB
+from tools.step_reference import with_lists
 
 ROOT = Path(__file__).resolve().parent.parent
 EXAMPLES = examples.layouts()
@@ -45,6 +47,18 @@ SHELF, STRONGBOX, PEBBLE, TWIG, TWIG_MOVES = (
     EXAMPLES[name] for name in ("shelf", "strongbox", "pebble", "twig", "twig_moves")
 )
 [PROFILE] = re.findall(r"```yaml\n(.*?)```", (ROOT / "docs/profiles.md").read_text(), re.DOTALL)
+
+
+def test_the_page_of_steps_is_what_the_code_says_and_its_recipe_runs(game: Path, tmp_path: Path) -> None:
+    text = (ROOT / "docs/steps.md").read_text()
+    assert with_lists(text) == text
+    [recipe] = re.findall(r"```yaml\n(recipe:.*?)```", text, re.DOTALL)
+    (tmp_path / "tidy.yaml").write_text(recipe)
+    [words] = re.findall(r"`pruxel (convert [^`]*)`", text)
+    told = words.replace("SOURCE", str(game)).replace("PATH", CRAB).replace("tidy.yaml", str(tmp_path / "tidy.yaml"))
+    run = CliRunner().invoke(app, [*told.replace("DIR", str(tmp_path / "o")).split(), "--json"])
+    assert run.exit_code == 0, run.output
+    assert "passed over" not in run.output
 
 
 def read(data: bytes, layout: str) -> ParsedFile:

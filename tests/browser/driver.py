@@ -73,7 +73,7 @@ class Page:
         try:
             found = self._wait.until(ready)
         except TimeoutException:
-            raise AssertionError(f"no {selector} with '{text}'; page shows: {self.text()[:1500]}") from None
+            raise AssertionError(f"no {selector} with '{text}'; page shows: {self.text()[:2500]}") from None
         assert found is not None
         return found
 

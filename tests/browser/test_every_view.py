@@ -67,11 +67,13 @@ def arrive_at(page: Page, view: str) -> None:
         case "extract":
             page.click(page.test("extract"))
             page.see(page.test("measured"), "files")
-        case "bench" | "step" | "deliver":
+        case "bench" | "steps" | "step" | "deliver":
             open_crab(page)
             page.see(page.test("finding"))
-            if view == "step":
+            if view in {"steps", "step"}:
                 page.click(page.test("add-step"))
+                page.see(page.test("search-steps"))
+            if view == "step":
                 page.click(page.test("add-set_units"))
                 page.see("[role=dialog]")
             if view == "deliver":
@@ -79,7 +81,7 @@ def arrive_at(page: Page, view: str) -> None:
                 page.see(page.test("deliver"))
 
 
-VIEWS = ["browse", "list", "texture", "bytes", "describe", "extract", "catalogue", "sources", "keys", "profile", "problems", "bench", "step", "deliver"]  # fmt: skip
+VIEWS = ["browse", "list", "texture", "bytes", "describe", "extract", "catalogue", "sources", "keys", "profile", "problems", "bench", "steps", "step", "deliver"]  # fmt: skip
 
 
 @pytest.mark.parametrize("night", [False, True], ids=["day", "night"])

@@ -110,7 +110,7 @@ def test_steps_by_hand_drop_parts_and_scale(page: Page) -> None:
     page.click(page.test("apply"), "Scale by 0.001")
     page.see("[data-test=step][data-step=set_units]", "1.803 m")
     page.click(page.test("add-step"))
-    page.click("[role=menuitem], button", "Set units")
+    page.click(page.test("add-set_units"))
     field = page.see("#p-factor")
     field.clear()
     field.send_keys("2")
@@ -122,6 +122,38 @@ def test_steps_by_hand_drop_parts_and_scale(page: Page) -> None:
     page.click("button", "Drop hidden")
     page.see("[data-test=step][data-step=show_parts]", "2 of 3 parts kept")
     page.see("aside", "2 of 2 shown")
+
+
+def test_a_step_is_found_by_words_and_run_by_keys_alone(page: Page) -> None:
+    page.see(page.test("entry"))
+    page.keys("/")
+    page.see(page.test("search")).send_keys("rk_b02.brm")
+    page.click("[data-path='levels/reef/rk_b02.brm']")
+    page.click(page.test("open-bench"))
+    page.see("[data-test=viewport]:not([data-shown=''])")
+    clear_steps(page)
+    page.see("[data-test=finding][data-rule=loose_vertices]")
+    page.keys("a")
+    page.see(page.test("proposed"), "Weld")
+    typed = page.see(page.test("search-steps"))
+    typed.send_keys("stands twice")
+    page.gone(page.test("proposed"))
+    page.see("[role=dialog]", "No step is called so")
+    typed.send_keys(Keys.BACKSPACE * 12, "one place alike")
+    page.see(page.test("add-weld_vertices"))
+    page.gone(page.test("add-flip_faces"))
+    page.see("[data-test=search-steps][aria-activedescendant]").send_keys(Keys.ENTER)
+    page.see("#p-distance")
+    page.driver.switch_to.active_element.send_keys(Keys.ENTER)
+    page.see("[data-test=step][data-step=weld_vertices]", "vertices →")
+    page.gone("[data-test=finding][data-rule=loose_vertices]")
+    page.keys("a")
+    page.see(page.test("search-steps")).send_keys(Keys.ESCAPE)
+    page.gone("[role=dialog]")
+    # What a finding proposes runs as it is.
+    page.keys("a")
+    page.click(page.test("proposed"), "Drop")
+    page.see("[data-test=step][data-step=show_parts]")
 
 
 def test_mounting_good_and_bad_places(page: Page, mounts: Path) -> None:

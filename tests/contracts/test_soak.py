@@ -6,7 +6,7 @@ from pathlib import Path
 
 from soak.run import soak
 
-SECONDS = 30
+SECONDS = 20
 
 
 def test_promises_hold_through_kills_and_full_disks(game: Path, tmp_path: Path) -> None:

@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 
 import pruxel.core.steps  # noqa: F401 - registers all steps
+from pruxel.core.base.arrays import as_floats, as_indices
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, UsageError
 from pruxel.core.deliver.deliver import deliver
@@ -29,10 +30,21 @@ from pruxel.core.steps.registry import STEPS, Library
 from tests.scenes import animated, everything, two_boxes
 
 EXAMPLES: dict[str, dict[str, Any]] = {
+    "agree_faces": {"parts": ["large"]},
     "bring_in": {"entry": "props/crate.glb", "at": [2.0, 0.0, 0.5]},
+    "cut_to_triangles": {"parts": ["large"]},
     "flip_faces": {"parts": ["small"]},
+    "make_normals": {"parts": ["small"], "angle": 120},
+    "mirror_model": {"axis": "x"},
+    "place_model": {"turn": 30, "centre": True, "ground": True, "shift": [0, 0, 1]},
+    "remove_faces": {"parts": ["large"], "what": "doubled"},
+    "rename_parts": {"parts": ["small"], "find": "mal", "put": "nai", "pattern": "{parent}_{name}_{number}"},
+    "set_size": {"of": "height", "length": 1.82},
     "set_units": {"factor": 0.01},
     "show_parts": {"parts": ["large"], "action": "keep"},
+    "split_parts": {"parts": ["large"], "by": "piece"},
+    "stand_up": {"up": "+z", "front": "-y"},
+    "weld_vertices": {"distance": 0.001, "normals": 90},
     "wear_variant": {"variant": "festive"},
 }
 
@@ -71,6 +83,18 @@ def dressed(scene: Scene) -> Scene:
     return replace(scene, meshes=meshes, materials=(*scene.materials, Material("festive", base_color=(1, 0, 0, 1))))
 
 
+def flawed() -> Scene:
+    """Two boxes; the large one is two pieces, a face is turned, one stands twice, and two are a quadrilateral."""
+    scene = two_boxes()
+    [first] = scene.meshes[0].primitives
+    first = replace(first, positions=as_floats(first.positions + np.repeat([[0.0], [1.0]], [20, 4], axis=0), 3))
+    indices = np.array(first.indices)
+    indices[5] = indices[5][::-1]
+    sizes = np.array([4, *[3] * 11], np.uint32)
+    broken = replace(first, indices=as_indices(np.concatenate([indices, indices[-1:]])), face_sizes=sizes)
+    return replace(scene, meshes=(replace(scene.meshes[0], primitives=(broken,)), scene.meshes[1]))
+
+
 def only_lines() -> Scene:
     mesh = replace(everything().meshes[1], primitives=())
     whole = replace(everything(), skins=(), clips=(), cameras=(), lights=(), meshes=(mesh,))
@@ -83,7 +107,7 @@ def nothing_in_it() -> Scene:
 
 # Scenes such as files give: what a step does not know it must leave alone, never fall over.
 SCENES: dict[str, Callable[[], Scene]] = {
-    "boxes": lambda: dressed(two_boxes()),
+    "boxes": lambda: dressed(flawed()),
     "animated": lambda: dressed(animated()),
     "everything": lambda: dressed(everything()),
     "skeleton": lonely_skeleton,

@@ -31,7 +31,8 @@ CONTEXT = Context()
 READABLE = zoo.readable()
 UNMARKED = {"box_UTF16BE.obj", "empty.obj", "malformed2.obj", "empty.ply", "empty.off"}
 UNMARKED |= {"3DSMaxExport.STL", "Spider_binary.stl", "Wuson.stl"}
-EACH = pytest.mark.parametrize("path", READABLE, ids=zoo.label)
+# All that is asked of a file is asked in a row, so that it is read once.
+EACH = pytest.mark.parametrize("path", READABLE, ids=zoo.label, scope="module")
 # What is broken on purpose, or asks for what no file holds: refused, each by a word of its error.
 REFUSED_AT_MOST = 29
 
@@ -145,7 +146,7 @@ def test_it_is_delivered_and_proven(path: Path, tmp_path: Path) -> None:
     assert_proven(report)
 
 
-@pytest.mark.parametrize("path", READABLE[::3], ids=zoo.label)
+@pytest.mark.parametrize("path", READABLE[::3], ids=zoo.label, scope="module")
 def test_it_is_drawn(path: Path) -> None:
     found = opened(path)
     if isinstance(found, InputError):

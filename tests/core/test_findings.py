@@ -79,7 +79,7 @@ def test_the_crab_has_one_problem_and_its_step_mends_it(opener: Opener) -> None:
     [
         ("props/p0077/p0077.brm", {"implausible_size"}),
         ("props/p0113/p0113.brm", {"extra_parts"}),
-        ("levels/reef/rk_b02.brm", {"extra_parts"}),
+        ("levels/reef/rk_b02.brm", {"extra_parts", "loose_vertices", "useless_faces"}),
         ("props/p0021/p0021.brm", {"extra_parts"}),
         ("flora/f009/f009.brm", set()),
         ("dev/starfish.obj", set()),
@@ -88,11 +88,13 @@ def test_the_crab_has_one_problem_and_its_step_mends_it(opener: Opener) -> None:
 )
 def test_the_quirks_of_the_game_are_found_and_mended(opener: Opener, path: str, rules: set[str]) -> None:
     scene = opener.scene([path], CONTEXT)
-    found = find(scene, CONTEXT)
-    assert {f.rule for f in found} == rules
-    uses = [StepUse(step=f.suggestion.step, params=f.suggestion.params) for f in found if f.suggestion]
-    run = run_recipe(scene, uses, MemoryCache(), CONTEXT)
-    assert find(run.scene, CONTEXT) == []
+    assert {f.rule for f in find(scene, CONTEXT)} == rules
+    for _ in range(6):
+        if not (found := find(scene, CONTEXT)):
+            return
+        uses = [StepUse(step=f.suggestion.step, params=f.suggestion.params) for f in found[:1] if f.suggestion]
+        scene = run_recipe(scene, uses, MemoryCache(), CONTEXT).scene
+    assert found == []
 
 
 def test_the_anchor_ends_at_its_true_height(opener: Opener) -> None:

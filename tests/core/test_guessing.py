@@ -115,7 +115,7 @@ def test_corners_are_cut_where_the_surface_ends() -> None:
     assert best.vertices == len(one.positions)
 
 
-@pytest.mark.parametrize("stray", [0, 1, 2, 3])
+@pytest.mark.parametrize("stray", [0, 3])
 def test_vertices_that_end_with_the_file_are_read_as_what_they_are(stray: int) -> None:
     one = shape("ring", np.random.default_rng(8))
     first = bytes([7] * (stray + 1)) + one.triangles.astype(">u2").tobytes()

@@ -116,7 +116,9 @@ describe('a new step', () => {
   async function add(wrapper: VueWrapper, name: string) {
     await wrapper.get('[data-test=add-step]').trigger('click')
     await flushPromises()
-    await wrapper.get(`[data-test=add-${name}]`).trigger('click')
+    document
+      .querySelector<HTMLElement>(`[data-test=add-${name}]`)!
+      .dispatchEvent(new MouseEvent('mousedown', { bubbles: true }))
     await flushPromises()
   }
   const done = async () => {

@@ -3532,10 +3532,17 @@ export interface components {
             /** Offset */
             offset?: number | null;
         };
-        /** StepKindOut */
+        /**
+         * StepKindOut
+         * @description A step that there is; `acts_on_parts` when parts may be chosen for it, else it works on the whole.
+         */
         StepKindOut: {
             /** About */
             about: string;
+            /** Acts On Parts */
+            acts_on_parts: boolean;
+            /** Group */
+            group: string;
             /** Name */
             name: string;
             /** Parameters */

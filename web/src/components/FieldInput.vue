@@ -30,7 +30,12 @@ function range(of: NumberField): string {
   if (of.least !== null) return `${what}, ${of.least} or more`
   return of.most === null ? what : `${what}, ${of.most} or less`
 }
-const slides = (of: NumberField) => of.least !== null && of.most !== null && of.most - of.least <= 1000
+// Where the usual value is less than a notch from the end, a slider would be of no use.
+const slides = (of: NumberField) =>
+  of.least !== null &&
+  of.most !== null &&
+  of.most - of.least <= 1000 &&
+  (typeof of.start !== 'number' || !of.start || of.whole || Math.abs(of.start) >= (of.most - of.least) / 200)
 function pick(name: string) {
   value.value = chosen.value.includes(name) ? chosen.value.filter((n) => n !== name) : [...chosen.value, name]
 }

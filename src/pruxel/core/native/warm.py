@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import struct
+from typing import Any
 
 import numpy as np
 
+import pruxel.core.steps  # noqa: F401 - registers all steps
 from pruxel.core.base.arrays import as_floats, as_indices
 from pruxel.core.base.context import Context
 from pruxel.core.base.limits import Limits
@@ -21,6 +23,14 @@ from pruxel.core.geometry.euler import euler_curve
 from pruxel.core.geometry.tangents import vertex_tangents
 from pruxel.core.native.hashes import FUNCTIONS, hash_texts, positions_of
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
+from pruxel.core.steps.registry import STEPS
+
+_STEPS: tuple[tuple[str, dict[str, Any]], ...] = (
+    ("weld_vertices", {}),
+    ("agree_faces", {}),
+    ("make_normals", {}),
+    ("split_parts", {"by": "piece"}),
+)
 
 
 def warm() -> None:
@@ -45,6 +55,8 @@ def warm() -> None:
     for mode, packed in (("TRIANGLES", b"\xe1\xf0" + bytes(16)), ("INDICES", b"\xd1" + bytes(7))):
         unpacked(Fields({"count": 3, "byteStride": 4, "mode": mode}, "warm"), memoryview(packed), Limits())
     _warm_solids(scene)
+    for name, params in _STEPS:
+        STEPS.get(name).run(scene, STEPS.get(name).parse(params), Context())
     euler_curve(np.array([0.0, 1.0]), np.array([[0.0, 0.0, 0.0, 1.0], [0.0, 0.6, 0.0, 0.8]]), 1.0)
     for function in FUNCTIONS:
         hash_texts(function, np.zeros(3, np.uint8), np.array([0, 1, 3]))

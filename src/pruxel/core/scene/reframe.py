@@ -7,7 +7,7 @@ from typing import Literal
 
 import numpy as np
 
-from pruxel.core.base.arrays import DoubleArray, FloatArray, as_floats, frozen
+from pruxel.core.base.arrays import DoubleArray, FloatArray, as_floats, as_indices, frozen
 from pruxel.core.geometry.euler import products
 from pruxel.core.geometry.transforms import matrix_quaternion
 from pruxel.core.scene.model import ClipChannel, Matrix, Mesh, MorphTarget, Node, Primitive, Scene, as_matrix
@@ -20,7 +20,7 @@ Z_UP: DoubleArray = np.array([[1.0, 0.0, 0.0], [0.0, 0.0, -1.0], [0.0, 1.0, 0.0]
 
 
 def reframed(scene: Scene, turn: DoubleArray, scale: float) -> Scene:
-    """The scene with its axes turned, new_from_old (3, 3) of whole quarter turns, and its lengths scaled.
+    """The scene with its axes turned, new_from_old (3, 3) of whole quarter turns or mirrored, and its lengths scaled.
 
     Every node keeps its place in the tree; positions, placements, bind matrices, shapes and clips are turned and scaled
     with it, so that no node carries the change. Cameras and lights keep looking along their own -Z.
@@ -42,6 +42,8 @@ class _Frame:
         self.turn, self.scale = turn, scale
         self.order = np.abs(turn).argmax(axis=1)  # which old axis each new one lies along
         self.signs = turn[np.arange(3), self.order]
+        # Mirrored, what turned one way turns the other, and fronts have their corners the other way round.
+        self.sense = 1.0 if float(np.linalg.det(turn)) > 0 else -1.0
 
     def points(self, values: FloatArray) -> FloatArray:
         return self.sorted(values, self.signs * self.scale)
@@ -59,7 +61,7 @@ class _Frame:
     def tangents(self, values: FloatArray | None) -> FloatArray | None:
         if values is None:
             return None
-        return as_floats(np.concatenate([values[:, :3] @ self.turn.T, values[:, 3:]], axis=1), 4)
+        return as_floats(np.concatenate([values[:, :3] @ self.turn.T, values[:, 3:] * self.sense], axis=1), 4)
 
     def matrices(self, values: DoubleArray) -> DoubleArray:
         found = np.array(values, np.float64)
@@ -70,7 +72,7 @@ class _Frame:
     def node(self, node: Node) -> Node:
         t, r, s = np.array(node.translation), np.array(node.rotation), np.array(node.scale)
         t, s = self.turn @ t * self.scale, s[self.order]
-        x, y, z = self.turn @ r[:3]
+        x, y, z = self.turn @ r[:3] * self.sense
         matrix: Matrix | None = None if node.matrix is None else as_matrix(self.matrices(np.array(node.matrix)))
         return replace(
             node,
@@ -88,6 +90,7 @@ class _Frame:
         return replace(
             primitive,
             positions=self.points(primitive.positions),
+            indices=primitive.indices if self.sense > 0 else as_indices(primitive.indices[:, ::-1]),
             normals=self.directions(primitive.normals),
             tangents=self.tangents(primitive.tangents),
             targets=tuple(self.target(target) for target in primitive.targets),
@@ -106,7 +109,7 @@ class _Frame:
         if channel.path == "translation":
             return replace(channel, values=self.points(values))
         if channel.path == "rotation":
-            turned = np.concatenate([values[:, :3] @ self.turn.T, values[:, 3:]], axis=1)
+            turned = np.concatenate([values[:, :3] @ self.turn.T * self.sense, values[:, 3:]], axis=1)
             return replace(channel, values=as_floats(turned, 4))
         if channel.path == "scale":
             return replace(channel, values=as_floats(values[:, self.order], 3))

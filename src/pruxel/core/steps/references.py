@@ -78,6 +78,12 @@ def references_in(params: BaseModel) -> Iterator[Reference]:
         yield from _inside(getattr(params, name), hints[name])
 
 
+def marks_of(params: type[BaseModel]) -> Iterator[Refers]:
+    """What parameters of this type may refer to."""
+    for hint in typing.get_type_hints(params, include_extras=True).values():
+        yield from _marks(hint)
+
+
 def _inside(value: Any, hint: Any) -> Iterator[Reference]:  # noqa: ANN401 - any parameter
     if isinstance(value, BaseModel):
         yield from references_in(value)

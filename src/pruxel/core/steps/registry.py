@@ -13,7 +13,7 @@ from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
 from pruxel.core.base.registry import Registry
 from pruxel.core.scene.model import Scene
-from pruxel.core.steps.references import Reference, references_in
+from pruxel.core.steps.references import Reference, marks_of, references_in
 
 # References that lead out of the scene: to what a step brings in.
 _OUTSIDE = ("entry", "workpiece")
@@ -81,6 +81,16 @@ class Step(Generic[P]):
     version: int
     params: type[P]
     join: Join[P]
+
+    @property
+    def group(self) -> str:
+        """What it is about: the room that its module lives in."""
+        return self.params.__module__.rsplit(".", 2)[-2]
+
+    @property
+    def acts_on_parts(self) -> bool:
+        """Whether it works on parts that may be chosen, or on all that there is."""
+        return any(mark.to == "part" for mark in marks_of(self.params))
 
     def parse(self, values: dict[str, Any]) -> P:
         """Check parameters; raises `UsageError` that names the field."""

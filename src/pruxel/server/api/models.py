@@ -161,9 +161,13 @@ class ViewOut(BaseModel):
 
 
 class StepKindOut(BaseModel):
+    """A step that there is; `acts_on_parts` when parts may be chosen for it, else it works on the whole."""
+
     name: str
     title: str
     about: str
+    group: str
+    acts_on_parts: bool
     parameters: dict[str, Any]
 
 

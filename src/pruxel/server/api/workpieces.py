@@ -51,8 +51,12 @@ def _out(db: Session, w: Workpiece) -> WorkpieceOut:
 def list_steps() -> list[StepKindOut]:
     """Every step there is, with the JSON schema of its parameters."""
     return [
-        StepKindOut(name=s.name, title=s.title, about=s.about, parameters=s.params.model_json_schema()) for s in STEPS
-    ]
+        StepKindOut(
+            name=s.name, title=s.title, about=s.about, group=s.group, acts_on_parts=s.acts_on_parts,
+            parameters=s.params.model_json_schema(),
+        )
+        for s in STEPS
+    ]  # fmt: skip
 
 
 @router.get("/projects/{project}/workpieces")

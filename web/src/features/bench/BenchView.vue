@@ -34,6 +34,7 @@ const key = ref('')
 const jobId = ref<string | null>(null)
 const asking = ref<'name' | 'remove' | null>(null)
 const viewport = ref<InstanceType<typeof Viewport>>()
+const strip = ref<InstanceType<typeof StepStrip>>()
 const job = computed(() => jobById(jobId.value))
 const failed = computed(() => job.value?.status === 'failed' || job.value?.status === 'cancelled')
 const parts = computed(() => content.value?.facts.parts ?? [])
@@ -142,6 +143,7 @@ useKeys('Bench', [
   ['t', 'Textured', () => viewport.value?.setLook('textured')],
   ['l', 'Flat-lit', () => viewport.value?.setLook('flat')],
   ['w', 'Wire', () => viewport.value?.setLook('wire')],
+  ['a', 'Add a step', () => strip.value?.add()],
   ['h', 'Show all parts', () => (hidden.value = new Set())],
   ['Ctrl+Z', 'Undo', () => void undo()],
   ['Ctrl+Shift+Z Ctrl+Y', 'Redo', () => void redo()],
@@ -196,6 +198,7 @@ useKeys('Bench', [
       <FactsPanel v-if="content" :content="content" />
     </aside>
     <StepStrip
+      ref="strip"
       class="col-span-3"
       :workpiece="workpiece"
       :content="content"

@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/vue'
 import { ref } from 'vue'
 import type { StepKind, StepUse, ViewContent, Workpiece } from '../../api/client'
 import StepCard from './StepCard.vue'
 import StepForm from './StepForm.vue'
+import StepPicker from './StepPicker.vue'
+import type { Proposal } from '../../model/steps'
 
 const { workpiece, content, kinds, apply } = defineProps<{
   workpiece: Workpiece | undefined
@@ -17,6 +18,7 @@ const { workpiece, content, kinds, apply } = defineProps<{
   apply: (steps: StepUse[]) => Promise<void>
 }>()
 const emit = defineEmits<{ set: [steps: StepUse[]]; undo: []; redo: []; deliver: [] }>()
+const picking = ref(false)
 const adding = ref<StepKind>()
 const editing = ref<number>()
 const steps = () => workpiece?.steps ?? []
@@ -37,6 +39,15 @@ function submit(params: Record<string, unknown>): Promise<void> {
   return apply(editing.value === undefined ? [...steps(), made] : changed(editing.value, { params }))
 }
 
+function pick(kind: StepKind) {
+  picking.value = false
+  editing.value = undefined
+  adding.value = kind
+}
+function propose({ step, params }: Proposal) {
+  picking.value = false
+  emit('set', [...steps(), { step, params, on: true }])
+}
 function edit(i: number) {
   editing.value = i
   adding.value = kindOf(steps()[i]!.step)
@@ -44,6 +55,7 @@ function edit(i: number) {
 function close() {
   adding.value = editing.value = undefined
 }
+defineExpose({ add: () => (picking.value = true) })
 // What is shown of a step is what was worked out for these very steps: after a change no card shows another's numbers.
 const fits = () =>
   content !== undefined &&
@@ -107,32 +119,14 @@ const first = () => (content?.pictures[0] ? `/api/blobs/${content.pictures[0]}` 
           )
         "
       />
-      <Menu as="div" class="relative flex shrink-0">
-        <MenuButton
-          :class="[
-            'flex w-28 items-center justify-center rounded-lg',
-            'border border-dashed border-faint text-[13px] font-medium hover:bg-sheet',
-          ]"
-          data-test="add-step"
-        >
-          Add a step
-        </MenuButton>
-        <MenuItems
-          class="fixed bottom-44 z-30 w-72 rounded-md border border-line bg-sheet p-1 shadow-lg focus:outline-none"
-        >
-          <MenuItem v-for="kind in kinds" :key="kind.name" v-slot="{ active }">
-            <button
-              class="w-full rounded px-3 py-1.5 text-left"
-              :class="active && 'bg-sea-soft'"
-              :data-test="`add-${kind.name}`"
-              @click="((editing = undefined), (adding = kind))"
-            >
-              <span class="block text-[13.5px] font-medium">{{ kind.title }}</span>
-              <span class="block text-[12px] text-faint">{{ kind.about }}</span>
-            </button>
-          </MenuItem>
-        </MenuItems>
-      </Menu>
+      <button
+        class="flex w-28 shrink-0 items-center justify-center rounded-lg border border-dashed border-faint text-[13px] font-medium hover:bg-sheet"
+        data-test="add-step"
+        title="Add a step (a)"
+        @click="picking = true"
+      >
+        Add a step
+      </button>
     </div>
     <button
       class="button button-main w-32 shrink-0 flex-col gap-0 text-[15px]"
@@ -142,6 +136,15 @@ const first = () => (content?.pictures[0] ? `/api/blobs/${content.pictures[0]}` 
     >
       Deliver…<span class="text-[12px] font-normal">write and prove</span>
     </button>
+    <StepPicker
+      v-if="picking"
+      :kinds="kinds"
+      :content="content"
+      :hidden="hidden"
+      @close="picking = false"
+      @pick="pick"
+      @propose="propose"
+    />
     <StepForm
       v-if="adding"
       :kind="adding"

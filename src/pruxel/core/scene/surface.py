@@ -1,0 +1,111 @@
+"""The triangles of a mesh as one surface, across its materials, and what changes faces or vertices given back to it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from pruxel.core.base.arrays import AnyArray, FloatArray, IndexArray, as_indices, frozen, starts_of
+from pruxel.core.geometry.polygons import face_sizes
+from pruxel.core.scene.model import Mesh, MorphTarget, Primitive
+
+
+@dataclass(frozen=True, eq=False)
+class Surface:
+    """All primitives behind each other: positions (n, 3), indices (m, 3).
+
+    vertices_from, faces_from (p + 1,): where the vertices and faces of each primitive begin, and the end.
+    """
+
+    positions: FloatArray
+    indices: IndexArray
+    vertices_from: AnyArray
+    faces_from: AnyArray
+
+    def by_primitive(self, faces: AnyArray) -> list[AnyArray]:
+        """Values (m, …) of faces, apart by primitive."""
+        return [faces[a:b] for a, b in zip(self.faces_from[:-1], self.faces_from[1:], strict=True)]
+
+
+def surface_of(mesh: Mesh) -> Surface:
+    """The whole surface of a mesh; one primitive alone is not copied."""
+    if len(mesh.primitives) == 1:
+        [p] = mesh.primitives
+        return Surface(p.positions, p.indices, np.array([0, len(p.positions)]), np.array([0, len(p.indices)]))
+    vertices = np.cumsum([0, *(len(p.positions) for p in mesh.primitives)])
+    faces = np.cumsum([0, *(len(p.indices) for p in mesh.primitives)])
+    positions = np.concatenate([p.positions for p in mesh.primitives] or [np.zeros((0, 3), np.float32)])
+    indices = [p.indices + np.uint32(first) for p, first in zip(mesh.primitives, vertices, strict=False)]
+    return Surface(positions, np.concatenate(indices or [np.zeros((0, 3), np.uint32)]), vertices, faces)
+
+
+def polygon_of_face(primitive: Primitive) -> AnyArray:
+    """(m,) int64: the polygon that each triangle was cut from."""
+    if primitive.face_sizes is None:
+        return np.arange(len(primitive.indices))
+    return np.repeat(np.arange(len(primitive.face_sizes)), primitive.face_sizes.astype(np.int64) - 2)
+
+
+def with_faces(primitive: Primitive, keep: AnyArray) -> Primitive:
+    """The primitive with some of its triangles, (m,) bool; polygons that lose one fall apart into those that are left.
+
+    Vertices stay: `used_only` drops those that no face uses any more.
+    """
+    if bool(keep.all()):
+        return primitive
+    indices = as_indices(primitive.indices[keep])
+    if primitive.face_sizes is None:
+        return replace(primitive, indices=indices)
+    sizes = primitive.face_sizes.astype(np.int64)
+    left = np.add.reduceat(keep, starts_of(sizes - 2)) if len(sizes) else np.zeros(0, np.int64)
+    whole = left == sizes - 2
+    # A polygon that is whole stays one; of others each triangle counts for itself.
+    each = np.repeat(np.where(whole, sizes, 3), np.where(whole, 1, left))
+    return replace(primitive, indices=indices, face_sizes=face_sizes(each))
+
+
+def gathered(
+    primitive: Primitive, old_of_new: AnyArray, indices: IndexArray, face_sizes: IndexArray | None
+) -> Primitive:
+    """The primitive with other vertices, old_of_new (n,), and the faces (m, 3) of these."""
+
+    def some(values: AnyArray | None) -> AnyArray | None:
+        return None if values is None else frozen(values[old_of_new])
+
+    def target(one: MorphTarget) -> MorphTarget:
+        return MorphTarget(
+            one.name, some(one.positions), normals=some(one.normals), tangents=some(one.tangents),
+            uvs=tuple(u[old_of_new] for u in one.uvs), colors=tuple(c[old_of_new] for c in one.colors),
+        )  # fmt: skip
+
+    return replace(
+        primitive,
+        positions=frozen(primitive.positions[old_of_new]),
+        indices=as_indices(indices),
+        normals=some(primitive.normals),
+        tangents=some(primitive.tangents),
+        uvs=tuple(frozen(u[old_of_new]) for u in primitive.uvs),
+        colors=tuple(frozen(c[old_of_new]) for c in primitive.colors),
+        joints=some(primitive.joints),
+        weights=some(primitive.weights),
+        attributes=tuple(replace(a, values=frozen(a.values[old_of_new])) for a in primitive.attributes),
+        targets=tuple(target(one) for one in primitive.targets),
+        face_sizes=face_sizes,
+    )
+
+
+def used_only(primitive: Primitive) -> Primitive:
+    """The primitive without the vertices that no face uses."""
+    used = np.zeros(len(primitive.positions), bool)
+    used[primitive.indices] = True
+    if bool(used.all()):
+        return primitive
+    new_of_old = np.cumsum(used) - 1
+    return gathered(primitive, np.flatnonzero(used), new_of_old[primitive.indices], primitive.face_sizes)
+
+
+def remeshed(mesh: Mesh, primitives: Sequence[Primitive]) -> Mesh:
+    """The mesh with these primitives; those without a face are left out."""
+    return replace(mesh, primitives=tuple(p for p in primitives if len(p.indices)))

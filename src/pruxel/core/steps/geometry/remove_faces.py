@@ -1,0 +1,87 @@
+"""Remove faces that should not be: without area, doubled, hidden inside, in crumbs; and vertices that no face uses."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from pruxel.core.base.arrays import AnyArray, as_indices
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import ErrorCode, UsageError
+from pruxel.core.geometry.faults import doubled, hidden, without_area
+from pruxel.core.geometry.pieces import pieces
+from pruxel.core.geometry.places import places
+from pruxel.core.scene.model import Mesh, Scene
+from pruxel.core.scene.surface import Surface, remeshed, surface_of, used_only, with_faces
+from pruxel.core.scene.walk import parts
+from pruxel.core.steps.on_meshes import Changed, measured, of_parts, on_meshes
+from pruxel.core.steps.references import Metres, Part
+from pruxel.core.steps.registry import Params, StepResult, step
+
+What = Literal["without area", "doubled", "doubled, both sides", "hidden inside", "crumbs"]
+_COUNTED = ("faces removed", "faces left", "vertices removed")
+
+
+class RemoveFaces(Params):
+    """What is to go."""
+
+    parts: tuple[Part, ...] = Field((), title="Parts", description="names of the parts; none means all")
+    what: What = Field(
+        "without area",
+        title="What goes",
+        description="lines and points; faces that stand twice, also as two sides; what no ray from the open reaches; "
+        "pieces of few faces",
+    )
+    distance: Metres = Field(
+        1e-6, ge=0, le=10, title="Distance", description="vertices no farther apart stand at one place"
+    )
+    rays: int = Field(96, ge=16, le=1024, title="Rays", description="how many look for the open from a hidden face")
+    crumb: int = Field(4, ge=1, le=100_000, title="Faces of a crumb", description="pieces of no more faces are crumbs")
+
+
+@step(
+    "remove_faces",
+    "Remove faces",
+    "Takes away faces without area, doubled ones, those hidden inside or crumbs, and vertices that no face uses.",
+    RemoveFaces,
+)
+def remove_faces(scene: Scene, params: RemoveFaces, context: Context) -> StepResult:
+    """Remove faces of the chosen parts; raises `UsageError` when nothing would be left of the scene."""
+
+    def change(mesh: Mesh) -> Changed:
+        whole = surface_of(mesh)
+        gone = _gone(whole, params) if len(whole.indices) else np.zeros(0, bool)
+        made = [
+            used_only(with_faces(p, ~mine)) for p, mine in zip(mesh.primitives, whole.by_primitive(gone), strict=True)
+        ]
+        return remeshed(mesh, made), {
+            "faces removed": int(gone.sum()),
+            "faces left": len(gone) - int(gone.sum()),
+            "vertices removed": len(whole.positions) - sum(len(p.positions) for p in made),
+        }
+
+    changed, counts, chosen = on_meshes(scene, params.parts, change, context)
+    if counts["faces removed"] and not any(p.indices.size for _, _, mesh in parts(changed) for p in mesh.primitives):
+        raise UsageError(
+            ErrorCode.USAGE, "no face would be left", expected="parts of which something stays",
+            found=f"{counts['faces removed']:,} faces, all {params.what}", hint="Choose fewer parts or other faces.",
+        )  # fmt: skip
+    return StepResult(
+        changed, f"{counts['faces removed']:,} faces removed from {of_parts(chosen)}", measured(counts, _COUNTED)
+    )
+
+
+def _gone(whole: Surface, params: RemoveFaces) -> AnyArray:
+    """(m,) bool which faces go."""
+    if params.what == "without area":
+        return without_area(whole.positions, whole.indices)
+    if params.what == "hidden inside":
+        return hidden(whole.positions, whole.indices, rays=params.rays)
+    first, place = places(whole.positions, params.distance)
+    corners = as_indices(place[whole.indices])
+    if params.what == "crumbs":
+        piece, count = pieces(corners, len(first))
+        return np.bincount(piece, minlength=count)[piece] <= params.crumb
+    return doubled(corners, both_sides=params.what == "doubled, both sides")

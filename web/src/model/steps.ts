@@ -1,0 +1,42 @@
+// What the list of steps shows: those whose words hold what was typed, by what they are about.
+import type { Finding, StepKind } from '../api/client'
+
+export interface Proposal {
+  step: string
+  title: string
+  label: string
+  params: Record<string, unknown>
+}
+
+// The groups in the order of the work; what is not named here comes last.
+const ORDER = ['assemble', 'materials', 'geometry']
+const place = (group: string) => (ORDER.includes(group) ? ORDER.indexOf(group) : ORDER.length)
+
+const holds = (text: string, words: string) =>
+  words
+    .toLowerCase()
+    .split(/\s+/)
+    .every((word) => text.toLowerCase().includes(word))
+
+export function grouped(kinds: StepKind[], words: string): [string, StepKind[]][] {
+  const fitting = kinds.filter((kind) => holds(`${kind.title} ${kind.about} ${kind.group}`, words))
+  const groups = new Map<string, StepKind[]>()
+  for (const kind of [...fitting].sort((a, b) => a.title.localeCompare(b.title)))
+    groups.set(kind.group, [...(groups.get(kind.group) ?? []), kind])
+  return [...groups].sort(([a], [b]) => place(a) - place(b) || a.localeCompare(b))
+}
+
+// What findings propose, each once however many of them ask for it.
+export function proposals(findings: Finding[] | null | undefined, words: string): Proposal[] {
+  const found = new Map<string, Proposal>()
+  for (const { suggestion, title } of findings ?? [])
+    if (suggestion && holds(`${suggestion.label} ${title}`, words))
+      found.set(JSON.stringify([suggestion.step, suggestion.params]), { ...suggestion, title })
+  return [...found.values()]
+}
+
+export function actsOn(kind: StepKind, parts: number, shown: number): string {
+  if (!kind.acts_on_parts) return 'the whole model'
+  if (shown < parts) return `the ${shown} of ${parts} parts shown`
+  return parts === 1 ? 'its one part' : `all ${parts} parts, or those you choose`
+}
