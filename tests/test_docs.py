@@ -276,7 +276,7 @@ def test_the_profile_example_is_one(tmp_path: Path) -> None:
     profile = loaded.profile
     assert [layout.layout for layout in profile.layouts] == ["shelf", "shell_list"]
     assert profile.conventions.unit_m == 0.01
-    assert profile.languages() == ["en", "fi"]
+    assert profile.spec.languages() == ["en", "fi"]
     assert profile.layer_of("update_7.pak", loose=False)[0] == 1
     assert profile.variant_of("a/b/hut_lo.mdl") == "low resolution"
     assert profile.leaves_out("layouts/shelf.yaml")

@@ -41,6 +41,7 @@ def test_the_good_are_there_with_pictures_and_the_bad_say_why(page: Page, mounts
     page.driver.execute_script("document.activeElement.blur()")
     page.keys("2")
     page.see(page.test("entry"))
+    page.click("[data-kind=all]")
     search(page, "good")
     wait_for_total(page, len(bad_files.GOOD))
     for name in bad_files.GOOD:

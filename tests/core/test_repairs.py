@@ -27,8 +27,8 @@ from pruxel.core.steps.registry import STEPS, StepResult
 from tests.scenes import box, two_boxes
 
 
-def performed(name: str, scene: Scene, **params: object) -> StepResult:
-    step = STEPS.get(name)
+def performed(kind: str, scene: Scene, /, **params: object) -> StepResult:
+    step = STEPS.get(kind)
     return step.run(scene, step.parse(params), Context())
 
 

@@ -35,6 +35,7 @@ def installation(game: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterat
             "PRUXEL_DATA_FOLDER": str(data),
             "PRUXEL_DATABASE_URL": cluster.url,
             "PRUXEL_ROOTS": f'["{game}", "{mounts}"]',
+            "PRUXEL_PICTURES_AHEAD": "false",
         }
         os.environ.update(env)
         for cached in (settings, database.engine, blobs._store):

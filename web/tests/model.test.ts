@@ -15,6 +15,15 @@ const press = (key: string, held: object = {}) => ({
   ...held,
 })
 
+it('a colour is chosen, and may be left as it is', () => {
+  const color = { type: 'string', format: 'color', pattern: '^#[0-9a-fA-F]{6}$' }
+  const fields = fieldsOf({
+    properties: { tint: { ...color, default: '#b8b2a6' }, glow: { anyOf: [color, { type: 'null' }], default: null } },
+  })
+  expect(fields[0]).toMatchObject({ kind: 'color', start: '#b8b2a6' })
+  expect(fields[1]).toMatchObject({ kind: 'optional', start: null, inner: { kind: 'color', start: '#808080' } })
+})
+
 describe('the address of a list', () => {
   const wishes = [
     START,

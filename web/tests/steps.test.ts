@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { Finding, StepKind } from '../src/api/client'
+import { fits } from '../src/model/parts'
 import { actsOn, grouped, proposals } from '../src/model/steps'
 
 const kind = (name: string, title: string, group: string, about = '', parts = true) =>
@@ -39,5 +40,15 @@ describe('the list of steps', () => {
     expect(actsOn(KINDS[0]!, 4, 3)).toBe('the 3 of 4 parts shown')
     expect(actsOn(KINDS[0]!, 1, 1)).toBe('its one part')
     expect(actsOn(KINDS[4]!, 4, 3)).toBe('the whole model')
+  })
+})
+
+describe('parts', () => {
+  it('are found by a word anywhere, or by a pattern that says all', () => {
+    expect(fits('Claw_R', 'law')).toBe(true)
+    expect(fits('claw_r', 'claw_*')).toBe(true)
+    expect(fits('my_claw_r', 'claw_*')).toBe(false)
+    expect(fits('a.b', 'a?b*')).toBe(false)
+    expect(fits('anything', '  ')).toBe(true)
   })
 })

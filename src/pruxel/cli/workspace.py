@@ -65,7 +65,7 @@ def open_stack(sources: list[str], given: Given, context: Context) -> Stack:
     """Open all sources in order. Problems go to stderr; with nothing left to list the command ends."""
     known = knowledge_of(sources, given)
     opened: list[Opened] = [found for address in sources for found in open_address(address, known, context)]
-    language = given.language or next(iter(known.profile.languages()), None)
+    language = given.language or next(iter(known.profile.spec.languages()), None)
     chosen = [o.source for o in in_language(opened, language) if not matches(o.source.label, given.without or ())]
     stack = build_stack(chosen, known.profile, context)
     for fault in stack.problems:

@@ -18,6 +18,7 @@ from pruxel.core.base.writing import cannot_write
 class Settings(BaseSettings):
     """Where things are. `roots` are the only folders below which sources may be mounted.
 
+    `pictures_ahead` is off where pictures are drawn of what somebody looks at, and of nothing before.
     `secret` seals the keys of the ring where several machines share a database; else the data folder has one.
     """
 
@@ -33,6 +34,7 @@ class Settings(BaseSettings):
     sqlalchemy_echo: bool = False
     job_memory_gb: float = Field(8.0, gt=0.1)
     store_gb: float = Field(20.0, gt=0)
+    pictures_ahead: bool = True
     log_level: Literal["debug", "info", "warning", "error"] = "info"
     secret: SecretStr | None = None
 

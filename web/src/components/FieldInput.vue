@@ -165,5 +165,14 @@ function put(index: number, inner: unknown) {
     />
     <span v-else class="py-1.5 text-[13px] text-faint">left as it is</span>
   </div>
+  <span v-else-if="field.kind === 'color'" class="flex items-center gap-2">
+    <input
+      v-model="value"
+      type="color"
+      class="h-8 w-12 cursor-pointer rounded border border-line bg-sheet p-0.5"
+      :aria-label="`${field.title}, chosen`"
+    />
+    <input :id="path" v-model="value" class="field num w-28" pattern="#[0-9a-fA-F]{6}" :aria-label="field.title" />
+  </span>
   <input v-else :id="path" v-model="value" class="field w-full" type="text" />
 </template>

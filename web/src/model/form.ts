@@ -20,6 +20,7 @@ export type Field =
   | NumberField
   | (Base & { kind: 'flag' })
   | (Base & { kind: 'text' })
+  | (Base & { kind: 'color' })
   | (Base & { kind: 'choice'; options: string[] })
   | (Base & { kind: 'reference'; to: Target; many: boolean })
   | (Base & { kind: 'tuple'; items: Field[] })
@@ -47,6 +48,7 @@ export interface Schema {
   exclusiveMaximum?: number
   refers_to?: Target
   unit?: string
+  format?: string
 }
 
 export function fieldsOf(schema: Schema): Field[] {
@@ -85,6 +87,7 @@ function fieldOf(name: string, given: Schema, defs: Record<string, Schema>): Fie
     const fields = fieldsOf({ ...schema, $defs: defs })
     return { ...base, kind: 'group', fields, start: schema.default ?? valuesOf(fields, {}) }
   }
+  if (schema.format === 'color') return { ...base, kind: 'color', start: schema.default ?? '#808080' }
   return { ...base, kind: 'text', start: schema.default ?? '' }
 }
 

@@ -91,6 +91,10 @@ class ProfileFile(Strict):
     aliases: tuple[Alias, ...] = ()
     leave_out: tuple[str, ...] = ()
 
+    def languages(self) -> list[str]:
+        """The languages that layers have, in their order."""
+        return list(dict.fromkeys(layer.language for layer in self.layers if layer.language))
+
 
 @dataclass(frozen=True)
 class Profile:
@@ -113,10 +117,6 @@ class Profile:
             if (loose and layer.loose) or (not loose and matches(file_name, layer.match)):
                 return number, layer
         return len(self.spec.layers) + int(loose), None
-
-    def languages(self) -> list[str]:
-        """The languages that layers have, in their order."""
-        return list(dict.fromkeys(layer.language for layer in self.spec.layers if layer.language))
 
     def role_of(self, path: str) -> str:
         """What a texture is for, by the longest suffix of its name that the profile explains; else an empty text."""

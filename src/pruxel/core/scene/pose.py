@@ -57,7 +57,7 @@ def standing(scene: Scene, only: Collection[int] | None = None) -> Iterator[tupl
             solid = [held(p, pull) if p.joints is not None else moved(p, world[index]) for p in shaped]
         else:
             solid = [moved(p, world[index]) for p in shaped]
-        strokes = tuple(_moved_strokes(s, world[index]) for s in mesh.strokes)
+        strokes = tuple(moved_strokes(s, world[index]) for s in mesh.strokes)
         yield index, node, replace(mesh, primitives=tuple(solid), strokes=strokes, target_weights=())
 
 
@@ -138,5 +138,6 @@ def moved(primitive: Primitive, matrix: DoubleArray) -> Primitive:
     )
 
 
-def _moved_strokes(strokes: Strokes, matrix: DoubleArray) -> Strokes:
+def moved_strokes(strokes: Strokes, matrix: DoubleArray) -> Strokes:
+    """Points or lines by a (4, 4) matrix."""
     return replace(strokes, positions=as_floats(transform_points(strokes.positions, matrix), 3))

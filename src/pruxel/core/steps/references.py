@@ -50,6 +50,8 @@ Entry = Annotated[str, Refers("entry")]
 WorkpieceId = Annotated[str, Refers("workpiece")]
 Metres = Annotated[float, Unit("m")]
 Degrees = Annotated[float, Unit("°")]
+# As displays show it, `#rrggbb`.
+Color = Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$", json_schema_extra={"format": "color"})]
 Share = Annotated[float, Unit("%"), Field(ge=0, le=100)]
 Place = tuple[Metres, Metres, Metres]
 

@@ -16,7 +16,7 @@ from pruxel.server.jobs.stacks import check_root
 from pruxel.server.settings import settings
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import ACTIVE, ask_to_stop, tell
-from pruxel.server.store.projects import profile_of, project_by_id
+from pruxel.server.store.projects import head_of, project_by_id
 from pruxel.server.store.stack_state import touch
 from pruxel.server.store.tables import EntryRow, Job, Project, Slot
 
@@ -25,7 +25,7 @@ router = APIRouter(tags=["projects"])
 
 def _out(project: Project) -> ProjectOut:
     try:
-        profile = profile_of(project).profile
+        profile = head_of(project)
         name, languages = profile.name, profile.languages()
     except InputError:
         name, languages = "", []

@@ -32,6 +32,7 @@ from pruxel.server.jobs.queue import BEHIND, put_job
 from pruxel.server.jobs.risk import at, left_alone, risk_of
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import stored_stack
+from pruxel.server.settings import settings
 from pruxel.server.store.blobs import has_blob, put_blob
 from pruxel.server.store.database import session, unhurried
 from pruxel.server.store.entry_faults import NOT_DRAWABLE, set_aside, try_again
@@ -132,7 +133,7 @@ def pictures(job: Job, context: Context) -> None:
 
     While other work goes on, this waits: a person's act goes before background drawing.
     """
-    while True:
+    while settings().pictures_ahead:
         slots = stored_stack(job.project_id).state.winning
         with session() as db:
             wanted = (EntryRow.slot.in_(slots), EntryRow.picture.is_(None), EntryRow.kind.in_(DRAWN))

@@ -131,7 +131,7 @@ def register(project: uuid.UUID, mount: str, context: Context) -> None:
             next_place += old is None
         found.places = before
         if found.language is None:
-            found.language = next(iter(known.profile.languages()), None)
+            found.language = next(iter(known.profile.spec.languages()), None)
         touch(db, project)
         tell(db, {"changed": "sources", "project_id": str(project)})
 

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import uuid
+from functools import lru_cache
 from pathlib import Path
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from pruxel.core.base.limits import Limits
+from pruxel.core.binary.yaml_text import parse_yaml
 from pruxel.core.knowledge.known import Knowledge
 from pruxel.core.knowledge.name_lists import joined, parse_names
-from pruxel.core.knowledge.profile import Profile
+from pruxel.core.knowledge.profile import Profile, ProfileFile, check_profile
 from pruxel.core.knowledge.profile_files import LoadedProfile, build_profile
 from pruxel.server.store.blobs import get_blob
 from pruxel.server.store.missing import not_found
@@ -32,6 +34,17 @@ def profile_of(project: Project) -> LoadedProfile:
         return LoadedProfile(Profile(), None)
     home = None if project.profile_home is None else Path(project.profile_home)
     return build_profile(project.profile, "profile", home)
+
+
+def head_of(project: Project) -> ProfileFile:
+    """What the project's profile says of itself, without its layouts; raises `InputError`."""
+    return _head(project.profile) if project.profile.strip() else ProfileFile(profile=1, name="")
+
+
+@lru_cache(maxsize=64)
+def _head(text: str) -> ProfileFile:
+    """The lists of projects ask for it again and again."""
+    return check_profile(parse_yaml(text, "profile"), "profile")
 
 
 def keys_of(db: Session, project: uuid.UUID) -> dict[str, bytes]:

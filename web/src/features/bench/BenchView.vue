@@ -110,6 +110,12 @@ const redo = () => workpiece.value?.can_redo && change(() => api.redo(id.value))
 const deliver = () => router.push({ name: 'deliver', params: { project: project.value, workpiece: id.value } })
 const browse = () => router.push({ name: 'browse', params: { project: project.value } })
 
+function isolate() {
+  const others = parts.value.map((part) => part.name).filter((name) => name !== chosen.value)
+  const alone = others.every((name) => hidden.value.has(name)) && !hidden.value.has(chosen.value ?? '')
+  if (chosen.value) hidden.value = new Set(alone ? [] : others)
+}
+
 async function rename(name: string) {
   asking.value = null
   await change(() => api.renameWorkpiece(id.value, name))
@@ -143,6 +149,7 @@ useKeys('Bench', [
   ['t', 'Textured', () => viewport.value?.setLook('textured')],
   ['l', 'Flat-lit', () => viewport.value?.setLook('flat')],
   ['w', 'Wire', () => viewport.value?.setLook('wire')],
+  ['i', 'Show the chosen part alone, or all', isolate],
   ['a', 'Add a step', () => strip.value?.add()],
   ['h', 'Show all parts', () => (hidden.value = new Set())],
   ['Ctrl+Z', 'Undo', () => void undo()],

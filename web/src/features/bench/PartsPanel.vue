@@ -1,16 +1,32 @@
 <script setup lang="ts">
-import { nextTick, ref, watch } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 import type { Part } from '../../api/client'
+import { GROUPINGS, grouped, type Grouping } from '../../model/parts'
 import { count } from '../../model/words'
+
+const MANY = 8
 
 const { parts, chosen } = defineProps<{ parts: Part[]; chosen: string | null }>()
 const emit = defineEmits<{ keepShown: [] }>()
 const hidden = defineModel<Set<string>>('hidden', { required: true })
 const list = ref<HTMLElement>()
+const words = ref('')
+const by = ref<Grouping>('one list')
+const groups = computed(() => grouped(parts, by.value, words.value))
+const one = computed(() => parts.find((part) => part.name === chosen))
+const metres = (value: number) => (value >= 1 ? `${value.toPrecision(3)} m` : `${(value * 1000).toPrecision(3)} mm`)
 
 function toggle(name: string) {
   const changed = new Set(hidden.value)
   if (!changed.delete(name)) changed.add(name)
+  hidden.value = changed
+}
+function show(some: Part[], visible: boolean) {
+  const changed = new Set(hidden.value)
+  for (const { name } of some) {
+    if (visible) changed.delete(name)
+    else changed.add(name)
+  }
   hidden.value = changed
 }
 const only = (name: string) => (hidden.value = new Set(parts.filter((p) => p.name !== name).map((p) => p.name)))
@@ -28,48 +44,97 @@ watch(
         {{ parts.length - hidden.size }} of {{ parts.length }} shown
       </span>
     </header>
-    <ul ref="list" class="min-h-0 flex-1 overflow-auto pb-2">
-      <li
-        v-for="part in parts"
-        :key="part.name"
-        class="group flex min-h-7 items-center gap-2 px-4"
-        :class="part.name === chosen ? 'bg-sea-soft' : 'hover:bg-sunk'"
-        :data-chosen="part.name === chosen || undefined"
-        :title="`${part.name}: ${part.materials.join(', ')}`"
+    <div v-if="parts.length > MANY" class="flex gap-1.5 px-4 pb-2">
+      <input
+        v-model="words"
+        class="field min-w-0 flex-1 px-2 py-1 text-[13px]"
+        placeholder="Find: claw_*"
+        aria-label="Find parts"
+        data-test="find-parts"
+      />
+      <select
+        v-model="by"
+        class="field w-20 px-1 py-1 text-[12.5px]"
+        aria-label="Parts together by"
+        data-test="group-parts"
       >
-        <input
-          :id="`part-${part.name}`"
-          type="checkbox"
-          class="size-4 accent-(--sea)"
-          :checked="!hidden.has(part.name)"
-          :data-part="part.name"
-          @change="toggle(part.name)"
-        />
-        <label
-          :for="`part-${part.name}`"
-          class="min-w-0 flex-1 truncate py-1 text-[13.5px]"
-          :class="hidden.has(part.name) ? 'text-faint' : part.name === chosen ? 'font-semibold' : ''"
+        <option v-for="way in GROUPINGS" :key="way">{{ way }}</option>
+      </select>
+    </div>
+    <ul ref="list" class="min-h-0 flex-1 overflow-auto pb-2">
+      <template v-for="[title, some] in groups" :key="title">
+        <li v-if="title" class="flex min-h-7 items-center gap-2 px-4 pt-1 text-[12px] text-faint">
+          <input
+            type="checkbox"
+            class="size-4 accent-(--sea)"
+            :checked="some.some((part) => !hidden.has(part.name))"
+            :aria-label="`Show all of ${title}`"
+            @change="show(some, ($event.target as HTMLInputElement).checked)"
+          />
+          <span class="min-w-0 flex-1 truncate font-semibold" :title="title">{{ title }}</span>
+          <span class="num">{{ some.length }}</span>
+        </li>
+        <li
+          v-for="part in some"
+          :key="part.name"
+          class="group flex min-h-7 items-center gap-2 px-4"
+          :class="part.name === chosen ? 'bg-sea-soft' : 'hover:bg-sunk'"
+          :data-chosen="part.name === chosen || undefined"
+          :title="`${part.name}: ${part.materials.join(', ')}`"
         >
-          {{ part.name }}
-        </label>
-        <span v-if="part.role !== 'visual'" class="rounded bg-marigold-soft px-1 text-[11.5px] text-marigold">
-          {{ part.role }}
-        </span>
-        <span v-else-if="part.detail" class="rounded bg-marigold-soft px-1 text-[11.5px] text-marigold">
-          level {{ part.detail }}
-        </span>
-        <button
-          class="sr-only text-[12px] text-sea underline group-hover:not-sr-only focus:not-sr-only"
-          :aria-label="`Show only ${part.name}`"
-          @click="only(part.name)"
-        >
-          only
-        </button>
-        <span class="num text-[12px] text-faint group-hover:hidden group-focus-within:hidden">
-          {{ count(part.triangles) }}
-        </span>
-      </li>
+          <input
+            :id="`part-${part.name}`"
+            type="checkbox"
+            class="size-4 accent-(--sea)"
+            :checked="!hidden.has(part.name)"
+            :data-part="part.name"
+            @change="toggle(part.name)"
+          />
+          <label
+            :for="`part-${part.name}`"
+            class="min-w-0 flex-1 truncate py-1 text-[13.5px]"
+            :class="hidden.has(part.name) ? 'text-faint' : part.name === chosen ? 'font-semibold' : ''"
+          >
+            {{ part.name }}
+          </label>
+          <span v-if="part.role !== 'visual'" class="rounded bg-marigold-soft px-1 text-[11.5px] text-marigold">
+            {{ part.role }}
+          </span>
+          <span v-else-if="part.detail" class="rounded bg-marigold-soft px-1 text-[11.5px] text-marigold">
+            level {{ part.detail }}
+          </span>
+          <button
+            class="sr-only text-[12px] text-sea underline group-hover:not-sr-only focus:not-sr-only"
+            :aria-label="`Show only ${part.name}`"
+            @click="only(part.name)"
+          >
+            only
+          </button>
+          <span class="num text-[12px] text-faint group-hover:hidden group-focus-within:hidden">
+            {{ count(part.triangles) }}
+          </span>
+        </li>
+      </template>
+      <li v-if="parts.length && !groups.length" class="px-4 py-2 text-[13px] text-faint">No part is called so.</li>
     </ul>
+    <dl v-if="one" class="space-y-0.5 border-t border-line px-4 py-2 text-[12.5px]" aria-label="The chosen part">
+      <div class="flex justify-between gap-2">
+        <dt class="truncate font-semibold" :title="one.name">{{ one.name }}</dt>
+        <dd><button class="text-sea underline" title="Show it alone (i)" @click="only(one.name)">alone</button></dd>
+      </div>
+      <div class="flex justify-between gap-2">
+        <dt class="text-faint">Triangles, vertices</dt>
+        <dd class="num">{{ count(one.triangles) }}, {{ count(one.vertices) }}</dd>
+      </div>
+      <div class="flex justify-between gap-2">
+        <dt class="text-faint">Size</dt>
+        <dd class="num text-right">{{ one.size.map(metres).join(' × ') }}</dd>
+      </div>
+      <div class="flex justify-between gap-2">
+        <dt class="text-faint">Materials</dt>
+        <dd class="truncate text-right" :title="one.materials.join(', ')">{{ one.materials.join(', ') || 'none' }}</dd>
+      </div>
+    </dl>
     <footer v-if="hidden.size" class="flex gap-2 border-t border-line p-3">
       <button class="button flex-1" @click="hidden = new Set()">Show all</button>
       <button

@@ -79,7 +79,8 @@ async function loadAll() {
       () => undefined,
     ),
   ])
-  const asAtFirst = !Object.keys(queryOf(wish.value, false)).length
+  // What was typed meanwhile is not yet in the address, and must not be lost.
+  const asAtFirst = !words.value && !Object.keys(queryOf(wish.value, false)).length
   // Nothing describes its models yet.
   if (answered && asAtFirst && whole.value && !total.value) await set({ kind: null }, 'replace')
 }

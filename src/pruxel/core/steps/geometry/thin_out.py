@@ -1,0 +1,85 @@
+"""Thin out: fewer triangles, with texture coordinates, weights and shapes kept."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from pruxel.core.base.arrays import as_indices
+from pruxel.core.base.context import Context
+from pruxel.core.base.findings import Evidence
+from pruxel.core.geometry.places import places
+from pruxel.core.geometry.thinning import thinned
+from pruxel.core.scene.model import Mesh, Scene
+from pruxel.core.scene.surface import remeshed, surface_of, used_only
+from pruxel.core.steps.choose_parts import chosen_parts
+from pruxel.core.steps.on_meshes import Changed, of_parts, on_meshes
+from pruxel.core.steps.references import Metres, Part, Share
+from pruxel.core.steps.registry import Params, StepResult, step
+
+
+class ThinOut(Params):
+    """How many triangles are to be left, and how far the surface may move."""
+
+    parts: tuple[Part, ...] = Field((), title="Parts", description="names of the parts; none means all")
+    to: Literal["share", "triangles"] = Field(
+        "share", title="Down to", description="a share of what there is, or so many triangles of all chosen parts"
+    )
+    share: Share = Field(50.0, title="Share", description="of the triangles that stay")
+    triangles: int = Field(
+        10_000, ge=1, le=50_000_000, title="Triangles", description="that stay, each mesh its share of them"
+    )
+    most_error: Metres = Field(
+        0.0, ge=0, le=1e6, title="Largest error", description="how far the surface may move; 0 for any way"
+    )
+    distance: Metres = Field(
+        1e-6, ge=0, le=10, title="Distance", description="vertices no farther apart stand at one place"
+    )
+
+
+@step(
+    "thin_out",
+    "Thin out",
+    "Makes fewer triangles of the same shape; seams, borders, texture coordinates, weights and shapes stay.",
+    ThinOut,
+)
+def thin_out(scene: Scene, params: ThinOut, context: Context) -> StepResult:
+    """Collapse edges of the chosen parts, those that change the shape least first; polygons fall into triangles."""
+    chosen = {scene.nodes[index].mesh for index in chosen_parts(scene, params.parts)}
+    there = sum(len(p.indices) for m in chosen if m is not None for p in scene.meshes[m].primitives)
+    share = params.share / 100 if params.to == "share" else min(params.triangles / max(there, 1), 1.0)
+    farthest = 0.0
+
+    def change(mesh: Mesh) -> Changed:
+        nonlocal farthest
+        whole = surface_of(mesh)
+        goal = round(len(whole.indices) * share)
+        first, place = places(whole.positions, params.distance)
+        found = thinned(whole.positions[first], place, whole.indices, goal, params.most_error or np.inf)
+        farthest = max(farthest, found.error)
+        ends = np.searchsorted(found.faces, whole.faces_from)
+        made = [
+            used_only(replace(p, indices=as_indices(found.indices[a:b] - np.uint32(first_vertex)), face_sizes=None))
+            for p, a, b, first_vertex in zip(
+                mesh.primitives, ends[:-1], ends[1:], whole.vertices_from[:-1], strict=True
+            )
+        ]
+        return remeshed(mesh, made), {"before": len(whole.indices), "after": len(found.indices), "goal": goal}
+
+    changed, counts, parts = on_meshes(scene, params.parts, change, context)
+    short = (
+        f"{counts['goal']:,} triangles were asked for; what stays (seams, borders) or the largest error lets no more go"
+    )
+    return StepResult(
+        changed,
+        f"{counts['before']:,} triangles → {counts['after']:,} in {of_parts(parts)}, moved by {farthest:.2g} m at most",
+        (
+            Evidence("triangles before", counts["before"]),
+            Evidence("triangles after", counts["after"]),
+            Evidence("largest error", float(f"{farthest:.3g}"), "m"),
+        ),
+        notes=(short,) if counts["after"] > counts["goal"] else (),
+    )

@@ -1,0 +1,55 @@
+"""Rename materials: text in their names replaced."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from pydantic import Field
+
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import ErrorCode, UsageError
+from pruxel.core.base.findings import Evidence
+from pruxel.core.scene.model import Scene
+from pruxel.core.steps.choose_materials import chosen_materials
+from pruxel.core.steps.references import MaterialName
+from pruxel.core.steps.registry import Params, StepResult, step
+
+
+class RenameMaterials(Params):
+    """Text that is replaced, or a pattern that makes new names."""
+
+    materials: tuple[MaterialName, ...] = Field((), title="Materials", description="their names; none means all")
+    find: str = Field("", max_length=200, title="Find", description="text in the name that is replaced")
+    put: str = Field("", max_length=200, title="Put", description="what stands in its place")
+    pattern: str = Field(
+        "{name}", min_length=1, max_length=200, title="Pattern",
+        description="the new name: {name} and {number} stand for themselves",
+    )  # fmt: skip
+
+
+@step(
+    "rename_materials",
+    "Rename materials",
+    "Gives materials new names: text replaced, or by a pattern with a number.",
+    RenameMaterials,
+)
+def rename_materials(scene: Scene, params: RenameMaterials, context: Context) -> StepResult:
+    """Rename the chosen materials; raises `UsageError` for one that would have no name."""
+    context.check()
+    chosen = chosen_materials(scene, params.materials)
+    materials = list(scene.materials)
+    for number, index in enumerate(chosen, 1):
+        old = materials[index].name
+        name = params.pattern.replace("{name}", old.replace(params.find, params.put) if params.find else old)
+        name = name.replace("{number}", f"{number:0{len(str(len(chosen)))}}")
+        if not name.strip():
+            raise UsageError(
+                ErrorCode.USAGE, f"“{old}” would have no name", field="put", expected="at least one letter",
+                found=repr(name),
+            )  # fmt: skip
+        materials[index] = replace(materials[index], name=name)
+    renamed = sum(a.name != b.name for a, b in zip(scene.materials, materials, strict=True))
+    return StepResult(
+        replace(scene, materials=tuple(materials)), f"{renamed:,} of {len(chosen):,} materials renamed",
+        (Evidence("materials renamed", renamed),),
+    )  # fmt: skip
