@@ -13,7 +13,8 @@ from pathlib import Path
 import numpy as np
 import trimesh
 
-from bench import exchange, fuzzing, layouts, scale, spine, unknown, unpacking
+from bench import exchange, fuzzing, layouts, mending, scale, spine, unknown, unpacking
+from bench.polydata import polydata
 from bench.scenes import waves
 from bench.timing import best, line
 from pruxel.core.base.context import Context
@@ -121,18 +122,11 @@ def _encoded(data: object) -> bytes:
 
 def _vtk(mesh: trimesh.Trimesh, folder: Path) -> float | None:
     try:
-        from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray
-        from vtkmodules.vtkCommonCore import vtkPoints
-        from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
+        from vtkmodules.util.numpy_support import numpy_to_vtk
         from vtkmodules.vtkIOGeometry import vtkOBJWriter
     except ImportError:
         return None
-    points, cells, poly = vtkPoints(), vtkCellArray(), vtkPolyData()
-    points.SetData(numpy_to_vtk(np.ascontiguousarray(mesh.vertices, np.float32)))
-    corners = np.concatenate([np.full((len(mesh.faces), 1), 3), mesh.faces], axis=1).astype(np.int64).ravel()
-    cells.SetCells(len(mesh.faces), numpy_to_vtkIdTypeArray(corners))
-    poly.SetPoints(points)
-    poly.SetPolys(cells)
+    poly = polydata(mesh.vertices, mesh.faces)
     poly.GetPointData().SetNormals(numpy_to_vtk(np.ascontiguousarray(mesh.vertex_normals, np.float32)))
     poly.GetPointData().SetTCoords(numpy_to_vtk(np.ascontiguousarray(mesh.visual.uv, np.float32)))
     writer = vtkOBJWriter()
@@ -174,6 +168,7 @@ def main() -> None:
         formats(Path(folder))
         exchange.run(Path(folder))
         memory(Path(folder))
+    mending.run()
     layouts.run()
     unknown.run()
     fuzzing.run()

@@ -87,19 +87,23 @@ def _around(faces, starts, listed):  # type: ignore[no-untyped-def] # noqa: ANN0
 
 
 @numba.njit(cache=True, nogil=True)
-def _costs(points, faces, edge_kind, kinds, rows, cost):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
-    """What it costs to bring each end of a half-edge to the other; infinite where that may not be."""
+def _costs(points, faces, twin, edge_kind, kinds, rows, cost, ways):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    """What it costs to bring one end of each edge to the other, the cheaper way; infinite where that may not be."""
     for h in range(len(edge_kind)):
         t, k = h // 3, h % 3
         a, b = faces[t, k], faces[t, (k + 1) % 3]
-        cost[h, 0] = cost[h, 1] = np.inf
+        cost[h] = np.inf
+        if 0 <= twin[h] < h:
+            continue  # of the two halves of an edge one is asked
         for way in range(2):
             start, end = (a, b) if way == 0 else (b, a)
             kind = kinds[start]
             # Along the open edge or the seam that it is on, to a place that is on it too.
             along = (kind == _ON_BORDER and edge_kind[h] == OPEN) or (kind == _ON_SEAM and edge_kind[h] == SEAM)
             if kind == _FREE or (along and (kinds[end] == kind or kinds[end] == _FIXED)):
-                cost[h, way] = squared_distance(rows[start], points[end, 0], points[end, 1], points[end, 2])
+                found = squared_distance(rows[start], points[end, 0], points[end, 1], points[end, 2])
+                if found < cost[h]:
+                    cost[h], ways[h] = found, way
 
 
 @numba.njit(cache=True, nogil=True)
@@ -183,19 +187,19 @@ def _vertex_after(faces, vertices, starts, listed, twin, h, a, old, new):  # typ
 
 
 @numba.njit(cache=True, nogil=True)
-def _collapse(points, faces, vertices, twin, cost, order, limit, most, starts, listed, target, heir, rows):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+def _collapse(points, faces, vertices, twin, cost, ways, order, most, starts, listed, target, heir, rows):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
     """Collapse what may be, cheapest first, each place once in a pass; returns faces gone and the largest cost."""
     busy = np.zeros(len(points), np.bool_)
     seen = np.empty(_MOST_AROUND, np.int64)
     old, new = np.empty(2, np.int64), np.empty(2, np.int64)
     gone, worst = 0, 0.0
     for n in range(len(order)):
-        h, way = order[n] // 2, order[n] % 2
-        if cost[h, way] > limit or gone >= most:
+        h = order[n]
+        if gone >= most:
             break
         t, k = h // 3, h % 3
         a, b = faces[t, k], faces[t, (k + 1) % 3]
-        if way:
+        if ways[h]:
             a, b = b, a
         if busy[a] or busy[b]:
             continue
@@ -212,7 +216,7 @@ def _collapse(points, faces, vertices, twin, cost, order, limit, most, starts, l
         for k in range(11):
             rows[b, k] += rows[a, k]
         gone += sides
-        worst = max(worst, cost[h, way])
+        worst = max(worst, cost[h])
     return gone, worst
 
 
@@ -257,18 +261,27 @@ def _pass(
     most_error: float,
 ) -> tuple[AnyArray, float] | None:
     """One pass over all edges: the faces' new vertices and the largest cost; None when nothing could be collapsed."""
-    cost = np.empty((len(twin), 2))
-    _costs(points, faces, edge_kind, kinds, rows, cost)
-    # Of the two halves of an edge one is asked.
-    cost[(twin >= 0) & (twin < np.arange(len(twin)))] = np.inf
-    flat = cost.reshape(-1)
-    ways = np.flatnonzero(flat <= most_error * most_error)
-    if not len(ways):
+    cost, ways = np.empty(len(twin)), np.zeros(len(twin), np.int8)
+    _costs(points, faces, twin, edge_kind, kinds, rows, cost, ways)
+    edges = np.flatnonzero(cost <= most_error * most_error)
+    if not len(edges):
         return None
-    order = ways[np.argsort(flat[ways], kind="stable")]
-    limit = _REACH * flat[order[min(most // 2, len(order) - 1)]]
+    order = _cheapest(cost[edges], edges, most // 2)
     starts, listed = np.zeros(len(points) + 2, np.int64), np.empty(faces.size, np.int64)
     _around(faces, starts, listed)
     target, heir = np.arange(len(points)), np.arange(int(vertices.max()) + 1)
-    gone, worst = _collapse(points, faces, vertices, twin, cost, order, limit, most, starts, listed, target, heir, rows)
+    gone, worst = _collapse(points, faces, vertices, twin, cost, ways, order, most, starts, listed, target, heir, rows)
     return (heir[vertices], float(worst)) if gone else None
+
+
+def _cheapest(cost: DoubleArray, edges: AnyArray, wanted: int) -> AnyArray:
+    """Edges (e,) by their cost, those that cost not much more than the `wanted` cheapest; of equal ones the first.
+
+    Costs and numbers are sorted as one whole number each, which is several times as fast as sorting places by costs.
+    """
+    keys = (cost.astype(np.float32).view(np.uint32).astype(np.uint64) << np.uint64(32)) | edges.astype(np.uint64)
+    if wanted < len(keys) - 1:
+        last = np.partition(keys, wanted)[wanted] >> np.uint64(32)
+        limit = np.array([last], np.uint32).view(np.float32) * np.float32(_REACH)
+        keys = keys[keys <= ((limit.view(np.uint32).astype(np.uint64) + np.uint64(1)) << np.uint64(32))[0]]
+    return (np.sort(keys) & np.uint64(0xFFFFFFFF)).astype(np.int64)

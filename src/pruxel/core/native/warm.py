@@ -30,6 +30,7 @@ _STEPS: tuple[tuple[str, dict[str, Any]], ...] = (
     ("agree_faces", {}),
     ("make_normals", {}),
     ("split_parts", {"by": "piece"}),
+    ("thin_out", {}),
 )
 
 

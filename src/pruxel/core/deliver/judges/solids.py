@@ -65,7 +65,9 @@ def read_ply(one: Exhibit) -> list[Check]:
         whole = [e if uv is None else uv for uv, e in zip(uvs, empty, strict=True)]
         written = replace(written, uvs=(np.concatenate(whole)[corners],))
     if any(p.colors for p in primitives) or any(p.material is not None for p in primitives):
-        shown = np.concatenate([shown_colors(p, materials) for p in primitives])[corners]
+        shown = np.concatenate(
+            [np.broadcast_to(shown_colors(p, materials), (len(p.positions), 4)) for p in primitives]
+        )[corners]
         written = replace(written, colors=(linear_from_srgb(shown[:, :3] / np.float32(255)),))
     found = surfaces_read(read_back(one.main, "ply"))
     return compare_parts([written], found, replace(one.tolerances, color=_EIGHT_BITS))

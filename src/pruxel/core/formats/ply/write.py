@@ -58,29 +58,27 @@ def vertex_rows(primitives: list[Primitive], materials: tuple[Material, ...]) ->
     names = ["x", "y", "z"] + (["nx", "ny", "nz"] if normals else []) + (["s", "t"] if mapped else [])
     fields: list[tuple[str, str]] = [(name, "<f4") for name in names]
     fields += [(name, "u1") for name in ("red", "green", "blue", "alpha")] if colored else []
-    rows = np.zeros(sum(len(p.positions) for p in primitives), np.dtype(fields))
+    # Every field of a row is four bytes wide, the four of a colour together: filled by blocks of columns.
+    words = np.zeros((sum(len(p.positions) for p in primitives), len(names) + colored), "<f4")
     at = 0
     for primitive, uv in zip(primitives, uvs, strict=True):
-        mine = rows[at : at + len(primitive.positions)]
+        mine = words[at : at + len(primitive.positions)]
         at += len(mine)
-        for k, name in enumerate("xyz"):
-            mine[name] = primitive.positions[:, k]
+        mine[:, :3] = primitive.positions
         if normals and primitive.normals is not None:
-            for k, name in enumerate(("nx", "ny", "nz")):
-                mine[name] = primitive.normals[:, k]
+            mine[:, 3:6] = primitive.normals
         if uv is not None:
-            mine["s"], mine["t"] = uv[:, 0], 1 - uv[:, 1]
+            k = names.index("s")
+            mine[:, k], mine[:, k + 1] = uv[:, 0], 1 - uv[:, 1]
         if colored:
-            shown = shown_colors(primitive, materials)
-            for k, name in enumerate(("red", "green", "blue", "alpha")):
-                mine[name] = shown[:, k]
-    return rows
+            mine.view("<u4")[:, -1] = shown_colors(primitive, materials).view("<u4")[:, 0]
+    return words.view(np.dtype(fields)).reshape(-1)
 
 
 def shown_colors(primitive: Primitive, materials: tuple[Material, ...]) -> AnyArray:
-    """(n, 4) uint8 display values: the vertices' colours times that of their material."""
+    """(n, 4) uint8 display values: the vertices' colours times that of their material; (1, 4) where all are alike."""
     base = (1.0, 1.0, 1.0, 1.0) if primitive.material is None else materials[primitive.material].base_color
-    linear: FloatArray = np.broadcast_to(np.array(base, np.float32), (len(primitive.positions), 4))
+    linear: FloatArray = np.array([base], np.float32)
     if primitive.colors:
         linear = linear * primitive.colors[0]
     shown = np.concatenate([srgb_from_linear(linear[:, :3]), linear[:, 3:]], axis=1)
