@@ -273,6 +273,8 @@ def test_parts_are_renamed_by_pattern_and_stay_apart() -> None:
     assert result.renamed == {"large": "top_paint", "small": "top_paint.2"}
     with pytest.raises(UsageError, match="no name"):
         performed("rename_parts", two_boxes(), find="large", put="")
+    with pytest.raises(UsageError, match="control characters"):
+        performed("rename_parts", two_boxes(), pattern="a\0b")
 
 
 def test_areas_of_an_empty_surface() -> None:

@@ -163,5 +163,8 @@ def test_joined_parts_stand_where_they_stood() -> None:
     for wrong, why in ((everything(), "skeletons"), (animated(), "nothing to join")):
         with pytest.raises(UsageError, match=why):
             performed("join_parts", wrong)
+    flat = replace(scene, nodes=(*scene.nodes[:2], replace(scene.nodes[2], scale=(0.0, 1.0, 1.0))))
+    with pytest.raises(UsageError, match="scaled to nothing"):
+        performed("join_parts", flat, parts=["small", "large"])
     with pytest.raises(UsageError, match="another"):
         performed("join_parts", scene, name="top")

@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, GetJsonSchemaHandler
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, GetJsonSchemaHandler
 from pydantic.json_schema import JsonSchemaValue
 from pydantic_core import CoreSchema
 
@@ -50,6 +50,17 @@ Entry = Annotated[str, Refers("entry")]
 WorkpieceId = Annotated[str, Refers("workpiece")]
 Metres = Annotated[float, Unit("m")]
 Degrees = Annotated[float, Unit("°")]
+
+
+def _visible(text: str) -> str:
+    if any(ord(letter) < 32 for letter in text):
+        message = "a name holds letters, no control characters"
+        raise ValueError(message)
+    return text
+
+
+# Part of a name that somebody gives.
+NameText = Annotated[str, Field(max_length=200), AfterValidator(_visible)]
 # As displays show it, `#rrggbb`.
 Color = Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$", json_schema_extra={"format": "color"})]
 Share = Annotated[float, Unit("%"), Field(ge=0, le=100)]

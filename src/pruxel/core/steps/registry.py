@@ -136,6 +136,8 @@ def _words(error: Any) -> str:  # noqa: ANN401 - a Pydantic error
         return f"at least {limits.get('min_length', 1)} must be chosen"
     if kind == "string_pattern_mismatch":
         return "it must be a colour, written #rrggbb"
+    if kind == "value_error":
+        return str(limits["error"])
     if kind == "literal_error":
         return f"it must be {limits['expected']}"
     return str(error["msg"])[:1].lower() + str(error["msg"])[1:]

@@ -17,15 +17,17 @@ from pruxel.core.scene.pose import moved, moved_strokes
 from pruxel.core.scene.walk import parents_of, world_from_local
 from pruxel.core.steps.choose_parts import chosen_parts
 from pruxel.core.steps.on_meshes import of_parts
-from pruxel.core.steps.references import Part
+from pruxel.core.steps.references import NameText, Part
 from pruxel.core.steps.registry import Params, StepResult, step
+
+_FLAT = 1e-30  # a volume that nothing comes back from
 
 
 class JoinParts(Params):
     """Which parts; the first one is what the others join."""
 
     parts: tuple[Part, ...] = Field((), title="Parts", description="at least two; none means all")
-    name: str = Field("", max_length=200, title="Name", description="of the joined part; empty: that of the first")
+    name: NameText = Field("", title="Name", description="of the joined part; empty: that of the first")
 
 
 @step(
@@ -49,6 +51,11 @@ def join_parts(scene: Scene, params: JoinParts, context: Context) -> StepResult:
     _refuse_what_moves(scene, chosen)
     first, *others = chosen
     world = world_from_local(scene)
+    if abs(float(np.linalg.det(world[first]))) < _FLAT:
+        raise UsageError(
+            ErrorCode.USAGE, f"“{scene.nodes[first].name}” is scaled to nothing: nothing can stand in its space",
+            field="parts", expected="a part of some size first", found="a scale of 0", hint="Choose another first.",
+        )  # fmt: skip
     primitives, strokes = list[Primitive](), list[Strokes]()
     for index in chosen:
         mesh = _mesh(scene, index)

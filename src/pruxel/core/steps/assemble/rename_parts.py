@@ -12,7 +12,7 @@ from pruxel.core.base.findings import Evidence
 from pruxel.core.scene.edit import unique_names
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.choose_parts import chosen_parts
-from pruxel.core.steps.references import Part
+from pruxel.core.steps.references import NameText, Part
 from pruxel.core.steps.registry import Params, StepResult, step
 
 _PLACEHOLDERS = ("{name}", "{number}", "{material}", "{parent}")
@@ -22,10 +22,10 @@ class RenameParts(Params):
     """Text that is replaced in names, or a pattern that makes new ones."""
 
     parts: tuple[Part, ...] = Field((), title="Parts", description="names of the parts; none means all")
-    find: str = Field("", max_length=200, title="Find", description="text in the name that is replaced")
-    put: str = Field("", max_length=200, title="Put", description="what stands in its place")
-    pattern: str = Field(
-        "{name}", min_length=1, max_length=200, title="Pattern",
+    find: NameText = Field("", title="Find", description="text in the name that is replaced")
+    put: NameText = Field("", title="Put", description="what stands in its place")
+    pattern: NameText = Field(
+        "{name}", min_length=1, title="Pattern",
         description="the new name: {name}, {number}, {material} and {parent} stand for themselves",
     )  # fmt: skip
 

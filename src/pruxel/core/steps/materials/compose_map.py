@@ -15,7 +15,7 @@ from pruxel.core.scene.edit import drop_unused
 from pruxel.core.scene.images import ChannelMix, ChannelPick, Image
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.choose_materials import chosen_materials
-from pruxel.core.steps.references import MaterialName, Share, TextureName
+from pruxel.core.steps.references import MaterialName, NameText, Share, TextureName
 from pruxel.core.steps.registry import Params, StepResult, step
 
 Slot = Literal["base colour", "metal and roughness", "normals", "occlusion", "light"]
@@ -43,7 +43,7 @@ class ComposeMap(Params):
     green: Source = Field(Source(), title="Green", description="what becomes green")
     blue: Source = Field(Source(), title="Blue", description="what becomes blue")
     alpha: Source = Field(Source(), title="Alpha", description="what becomes alpha")
-    name: str = Field("", max_length=200, title="Name", description="of the new texture; empty: after its use")
+    name: NameText = Field("", title="Name", description="of the new texture; empty: after its use")
 
 
 @step(

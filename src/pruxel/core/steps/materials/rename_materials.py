@@ -11,7 +11,7 @@ from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.choose_materials import chosen_materials
-from pruxel.core.steps.references import MaterialName
+from pruxel.core.steps.references import MaterialName, NameText
 from pruxel.core.steps.registry import Params, StepResult, step
 
 
@@ -19,10 +19,10 @@ class RenameMaterials(Params):
     """Text that is replaced, or a pattern that makes new names."""
 
     materials: tuple[MaterialName, ...] = Field((), title="Materials", description="their names; none means all")
-    find: str = Field("", max_length=200, title="Find", description="text in the name that is replaced")
-    put: str = Field("", max_length=200, title="Put", description="what stands in its place")
-    pattern: str = Field(
-        "{name}", min_length=1, max_length=200, title="Pattern",
+    find: NameText = Field("", title="Find", description="text in the name that is replaced")
+    put: NameText = Field("", title="Put", description="what stands in its place")
+    pattern: NameText = Field(
+        "{name}", min_length=1, title="Pattern",
         description="the new name: {name} and {number} stand for themselves",
     )  # fmt: skip
 
