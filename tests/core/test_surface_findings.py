@@ -17,7 +17,7 @@ from pruxel.core.findings.registry import RULES, find
 from pruxel.core.geometry.normals import vertex_normals
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
 from pruxel.core.steps.registry import STEPS
-from tests.core.test_repairs import soup
+from tests.core.test_repairs import soup, sphere
 from tests.scenes import box
 
 CONTEXT = Context()
@@ -25,8 +25,6 @@ CONTEXT = Context()
 
 def whole() -> Primitive:
     """A sphere with normals, two hundred faces and more."""
-    from tests.core.test_repairs import sphere
-
     ball = sphere(3)
     return replace(ball, normals=vertex_normals(ball.positions, ball.indices))
 

@@ -5,18 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from pruxel.core.base.arrays import as_indices
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence, Finding, Severity, SuggestedStep
 from pruxel.core.findings.by_mesh import in_words, meshes_where
 from pruxel.core.findings.registry import rule
 from pruxel.core.geometry.edges import twins
 from pruxel.core.geometry.measure import triangle_areas
-from pruxel.core.geometry.places import places
 from pruxel.core.geometry.winding import agreeing
 from pruxel.core.scene.analyses import once_per_mesh
 from pruxel.core.scene.model import Mesh, Scene
-from pruxel.core.scene.surface import surface_of
+from pruxel.core.scene.surface import surface_of, triangles_of_places
 
 # Where many edges of two faces contradict, the surface has no sides that could agree.
 _MOST_CONTRADICTIONS = 0.02
@@ -60,7 +58,6 @@ def disagreeing_faces(scene: Scene, context: Context) -> Iterator[Finding]:
 @once_per_mesh("positions", "indices", most=4096)
 def _disagreement(mesh: Mesh) -> _Disagreement:
     whole = surface_of(mesh)
-    _, place = places(whole.positions)
-    corners = as_indices(place[whole.indices])
+    corners, _ = triangles_of_places(whole)
     found = agreeing(corners, twins(corners), triangle_areas(whole.positions, whole.indices))
     return _Disagreement(len(corners), int(found.turn.sum()), found.contradictions)

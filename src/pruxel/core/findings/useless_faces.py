@@ -5,16 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from pruxel.core.base.arrays import as_indices
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence, Finding, Severity, SuggestedStep
 from pruxel.core.findings.by_mesh import Seen, in_words, meshes_where
 from pruxel.core.findings.registry import rule
 from pruxel.core.geometry.faults import doubled, without_area
-from pruxel.core.geometry.places import places
 from pruxel.core.scene.analyses import once_per_mesh
 from pruxel.core.scene.model import Mesh, Scene
-from pruxel.core.scene.surface import surface_of
+from pruxel.core.scene.surface import surface_of, triangles_of_places
 
 # A few lines and points in many faces are usual and hurt nobody.
 _FLAT_FROM = 0.005
@@ -30,8 +28,9 @@ class _Useless:
 @rule("useless_faces", "Faces that stand twice or have no area")
 def useless_faces(scene: Scene, context: Context) -> Iterator[Finding]:
     """Count them by mesh. A face that looks the other way than its double is another side, and no fault."""
-    twice = list(meshes_where(scene, context.part(0, 0.5), _useless, lambda found: found.doubled > 0))
-    flat = list(meshes_where(scene, context.part(0.5, 1), _useless, _many_flat))
+    seen = list(meshes_where(scene, context, _useless, lambda found: found.doubled > 0 or _many_flat(found)))
+    twice = [one for one in seen if one.measured.doubled > 0]
+    flat = [one for one in seen if _many_flat(one.measured)]
     if twice:
         yield _finding(
             twice, sum(one.measured.doubled for one in twice), "doubled", Severity.WARNING, "Faces of {} stand twice",
@@ -71,7 +70,6 @@ def _finding(
 @once_per_mesh("positions", "indices", most=4096)
 def _useless(mesh: Mesh) -> _Useless:
     whole = surface_of(mesh)
-    _, place = places(whole.positions)
-    twice = doubled(as_indices(place[whole.indices]), both_sides=False)
+    twice = doubled(triangles_of_places(whole)[0], both_sides=False)
     flat = without_area(whole.positions, whole.indices)
     return _Useless(len(whole.indices), int((twice & ~flat).sum()), int(flat.sum()))

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, FloatArray, IndexArray, as_indices, frozen, starts_of
+from pruxel.core.geometry.places import places
 from pruxel.core.geometry.polygons import face_sizes
 from pruxel.core.scene.model import Mesh, MorphTarget, Primitive
 
@@ -39,6 +40,12 @@ def surface_of(mesh: Mesh) -> Surface:
     positions = np.concatenate([p.positions for p in mesh.primitives] or [np.zeros((0, 3), np.float32)])
     indices = [p.indices + np.uint32(first) for p, first in zip(mesh.primitives, vertices, strict=False)]
     return Surface(positions, np.concatenate(indices or [np.zeros((0, 3), np.uint32)]), vertices, faces)
+
+
+def triangles_of_places(surface: Surface, distance: float = 0.0) -> tuple[IndexArray, int]:
+    """The (m, 3) triangles of a surface in places, where vertices no farther apart are one, and how many there are."""
+    first, place = places(surface.positions, distance)
+    return as_indices(place[surface.indices]), len(first)
 
 
 def polygon_of_face(primitive: Primitive) -> AnyArray:

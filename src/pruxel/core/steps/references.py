@@ -64,6 +64,11 @@ NameText = Annotated[str, Field(max_length=200), AfterValidator(_visible)]
 # As displays show it, `#rrggbb`.
 Color = Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$", json_schema_extra={"format": "color"})]
 Share = Annotated[float, Unit("%"), Field(ge=0, le=100)]
+Parts = Annotated[tuple[Part, ...], Field(title="Parts", description="names of the parts; none means all")]
+Materials = Annotated[tuple[MaterialName, ...], Field(title="Materials", description="their names; none means all")]
+SamePlace = Annotated[
+    Metres, Field(ge=0, le=10, title="Distance", description="vertices no farther apart stand at one place")
+]
 Place = tuple[Metres, Metres, Metres]
 
 

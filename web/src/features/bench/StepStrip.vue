@@ -120,7 +120,10 @@ const first = () => (content?.pictures[0] ? `/api/blobs/${content.pictures[0]}` 
         "
       />
       <button
-        class="flex w-28 shrink-0 items-center justify-center rounded-lg border border-dashed border-faint text-[13px] font-medium hover:bg-sheet"
+        :class="[
+          'flex w-28 shrink-0 items-center justify-center rounded-lg',
+          'border border-dashed border-faint text-[13px] font-medium hover:bg-sheet',
+        ]"
         data-test="add-step"
         title="Add a step (a)"
         @click="picking = true"

@@ -7,21 +7,19 @@ from dataclasses import replace
 from pydantic import Field
 
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
 from pruxel.core.scene.edit import unique_names
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.choose_parts import chosen_parts
-from pruxel.core.steps.references import NameText, Part
+from pruxel.core.steps.new_names import new_name, numbered
+from pruxel.core.steps.references import NameText, Parts
 from pruxel.core.steps.registry import Params, StepResult, step
-
-_PLACEHOLDERS = ("{name}", "{number}", "{material}", "{parent}")
 
 
 class RenameParts(Params):
     """Text that is replaced in names, or a pattern that makes new ones."""
 
-    parts: tuple[Part, ...] = Field((), title="Parts", description="names of the parts; none means all")
+    parts: Parts = ()
     find: NameText = Field("", title="Find", description="text in the name that is replaced")
     put: NameText = Field("", title="Put", description="what stands in its place")
     pattern: NameText = Field(
@@ -43,21 +41,15 @@ def rename_parts(scene: Scene, params: RenameParts, context: Context) -> StepRes
     above = {child: node.name for node in scene.nodes for child in node.children}
     names = {index: node.name for index, node in enumerate(scene.nodes)}
     for number, index in enumerate(chosen, 1):
-        name = names[index].replace(params.find, params.put) if params.find else names[index]
         mesh = scene.nodes[index].mesh
         assert mesh is not None
         material = next((p.material for p in scene.meshes[mesh].primitives if p.material is not None), None)
-        title = scene.materials[material].name if material is not None else "plain"
-        values = (name, f"{number:0{len(str(len(chosen)))}}", title, above.get(index, scene.name))
-        made = params.pattern
-        for placeholder, value in zip(_PLACEHOLDERS, values, strict=True):
-            made = made.replace(placeholder, value)
-        if not made.strip():
-            raise UsageError(
-                ErrorCode.USAGE, f"“{names[index]}” would have no name", field="put",
-                expected="at least one letter", found=repr(made),
-            )  # fmt: skip
-        names[index] = made
+        values = {
+            "number": numbered(number, len(chosen)),
+            "material": scene.materials[material].name if material is not None else "plain",
+            "parent": above.get(index, scene.name),
+        }
+        names[index] = new_name(names[index], params.find, params.put, params.pattern, values)
     nodes = unique_names([replace(n, name=names[k]) if names[k] != n.name else n for k, n in enumerate(scene.nodes)])
     renamed = {old.name: new.name for old, new in zip(scene.nodes, nodes, strict=True) if old.name != new.name}
     return StepResult(

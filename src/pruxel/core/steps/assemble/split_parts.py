@@ -9,18 +9,17 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from pruxel.core.base.arrays import AnyArray, as_indices
+from pruxel.core.base.arrays import AnyArray
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
 from pruxel.core.geometry.pieces import pieces
-from pruxel.core.geometry.places import places
 from pruxel.core.scene.edit import unique_names
 from pruxel.core.scene.model import Clip, ClipChannel, Mesh, Node, Scene
-from pruxel.core.scene.surface import surface_of, used_only, with_faces
+from pruxel.core.scene.surface import surface_of, triangles_of_places, used_only, with_faces
 from pruxel.core.steps.choose_parts import chosen_parts
 from pruxel.core.steps.on_meshes import of_parts
-from pruxel.core.steps.references import Metres, Part
+from pruxel.core.steps.references import Metres, Parts
 from pruxel.core.steps.registry import Params, StepResult, step
 
 By = Literal["material", "piece", "texture tile", "joint"]
@@ -29,7 +28,7 @@ By = Literal["material", "piece", "texture tile", "joint"]
 class SplitParts(Params):
     """What tells the new parts apart."""
 
-    parts: tuple[Part, ...] = Field((), title="Parts", description="names of the parts; none means all")
+    parts: Parts = ()
     by: By = Field(
         "material",
         title="Apart by",
@@ -138,9 +137,7 @@ def _by_material(scene: Scene, _node: Node, mesh: Mesh, _params: SplitParts) -> 
 
 
 def _by_piece(_scene: Scene, _node: Node, mesh: Mesh, params: SplitParts) -> Labels:
-    whole = surface_of(mesh)
-    first, place = places(whole.positions, params.distance)
-    label, _ = pieces(as_indices(place[whole.indices]), len(first))
+    label, _ = pieces(*triangles_of_places(surface_of(mesh), params.distance))
     return label, lambda k: str(k + 1)
 
 

@@ -5,28 +5,24 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from pydantic import Field
 
 from pruxel.core.base.arrays import AnyArray, as_indices
 from pruxel.core.base.context import Context
 from pruxel.core.geometry.edges import twins
 from pruxel.core.geometry.measure import triangle_areas
-from pruxel.core.geometry.places import places
 from pruxel.core.geometry.winding import agreeing
 from pruxel.core.scene.model import Mesh, Primitive, Scene
-from pruxel.core.scene.surface import polygon_of_face, surface_of
+from pruxel.core.scene.surface import polygon_of_face, surface_of, triangles_of_places
 from pruxel.core.steps.on_meshes import Changed, measured, of_parts, on_meshes
-from pruxel.core.steps.references import Metres, Part
+from pruxel.core.steps.references import Parts, SamePlace
 from pruxel.core.steps.registry import Params, StepResult, step
 
 
 class AgreeFaces(Params):
     """Which parts, and how near vertices must stand to belong together."""
 
-    parts: tuple[Part, ...] = Field((), title="Parts", description="names of the parts; none means all")
-    distance: Metres = Field(
-        1e-6, ge=0, le=10, title="Distance", description="vertices no farther apart stand at one place"
-    )
+    parts: Parts = ()
+    distance: SamePlace = 1e-6
 
 
 @step(
@@ -40,8 +36,7 @@ def agree_faces(scene: Scene, params: AgreeFaces, context: Context) -> StepResul
 
     def change(mesh: Mesh) -> Changed:
         whole = surface_of(mesh)
-        _, place = places(whole.positions, params.distance)
-        corners = as_indices(place[whole.indices])
+        corners, _ = triangles_of_places(whole, params.distance)
         found = agreeing(corners, twins(corners), triangle_areas(whole.positions, whole.indices))
         turned = [_turned(p, turn) for p, turn in zip(mesh.primitives, whole.by_primitive(found.turn), strict=True)]
         return replace(mesh, primitives=tuple(turned)), {

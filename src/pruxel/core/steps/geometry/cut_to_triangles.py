@@ -4,19 +4,17 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from pydantic import Field
-
 from pruxel.core.base.context import Context
 from pruxel.core.scene.model import Mesh, Scene
 from pruxel.core.steps.on_meshes import Changed, measured, of_parts, on_meshes
-from pruxel.core.steps.references import Part
+from pruxel.core.steps.references import Parts
 from pruxel.core.steps.registry import Params, StepResult, step
 
 
 class CutToTriangles(Params):
     """Which parts."""
 
-    parts: tuple[Part, ...] = Field((), title="Parts", description="names of the parts; none means all")
+    parts: Parts = ()
 
 
 @step(

@@ -11,22 +11,19 @@ from pruxel.core.base.arrays import as_indices
 from pruxel.core.base.context import Context
 from pruxel.core.geometry.edges import twins
 from pruxel.core.geometry.holes import filled, rings
-from pruxel.core.geometry.places import places
 from pruxel.core.scene.model import Mesh, Primitive, Scene
-from pruxel.core.scene.surface import surface_of
+from pruxel.core.scene.surface import surface_of, triangles_of_places
 from pruxel.core.steps.on_meshes import Changed, measured, of_parts, on_meshes
-from pruxel.core.steps.references import Metres, Part
+from pruxel.core.steps.references import Parts, SamePlace
 from pruxel.core.steps.registry import Params, StepResult, step
 
 
 class FillHoles(Params):
     """Which holes."""
 
-    parts: tuple[Part, ...] = Field((), title="Parts", description="names of the parts; none means all")
+    parts: Parts = ()
     edges: int = Field(50, ge=3, le=10_000, title="Edges", description="holes with more edges around stay open")
-    distance: Metres = Field(
-        1e-6, ge=0, le=10, title="Distance", description="vertices no farther apart stand at one place"
-    )
+    distance: SamePlace = 1e-6
 
 
 @step(
@@ -40,8 +37,7 @@ def fill_holes(scene: Scene, params: FillHoles, context: Context) -> StepResult:
 
     def change(mesh: Mesh) -> Changed:
         whole = surface_of(mesh)
-        _, place = places(whole.positions, params.distance)
-        corners = as_indices(place[whole.indices])
+        corners, _ = triangles_of_places(whole, params.distance)
         twin = twins(corners)
         more: list[list[np.ndarray]] = [[] for _ in mesh.primitives]
         mixed = 0

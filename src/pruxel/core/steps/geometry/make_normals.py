@@ -21,7 +21,7 @@ from pruxel.core.geometry.welding import alike
 from pruxel.core.scene.model import Mesh, MorphTarget, Primitive, Scene
 from pruxel.core.scene.surface import Surface, gathered, polygon_of_face, surface_of
 from pruxel.core.steps.on_meshes import Changed, measured, of_parts, on_meshes
-from pruxel.core.steps.references import Degrees, Metres, Part
+from pruxel.core.steps.references import Degrees, Parts, SamePlace
 from pruxel.core.steps.registry import Params, StepResult, step
 
 # By how much a number of two unit normals may differ that count as one: a degree.
@@ -31,7 +31,7 @@ _SAME = 2 * np.sin(radians(1.0) / 2)
 class MakeNormals(Params):
     """Where edges are hard, and how faces count."""
 
-    parts: tuple[Part, ...] = Field((), title="Parts", description="names of the parts; none means all")
+    parts: Parts = ()
     angle: Degrees = Field(
         60.0, ge=0, le=180, title="Smooth up to", description="edges at which faces turn by more are hard"
     )
@@ -39,9 +39,7 @@ class MakeNormals(Params):
     edges: Literal["by angle", "as they are"] = Field(
         "by angle", title="Hard edges", description="found by the angle, or those that are hard now and no others"
     )
-    distance: Metres = Field(
-        1e-6, ge=0, le=10, title="Distance", description="vertices no farther apart stand at one place"
-    )
+    distance: SamePlace = 1e-6
 
 
 @step(

@@ -7,17 +7,16 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from pruxel.core.base.arrays import AnyArray, as_indices
+from pruxel.core.base.arrays import AnyArray
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.geometry.faults import doubled, hidden, without_area
 from pruxel.core.geometry.pieces import pieces
-from pruxel.core.geometry.places import places
 from pruxel.core.scene.model import Mesh, Scene
-from pruxel.core.scene.surface import Surface, remeshed, surface_of, used_only, with_faces
+from pruxel.core.scene.surface import Surface, remeshed, surface_of, triangles_of_places, used_only, with_faces
 from pruxel.core.scene.walk import parts
 from pruxel.core.steps.on_meshes import Changed, measured, of_parts, on_meshes
-from pruxel.core.steps.references import Metres, Part
+from pruxel.core.steps.references import Parts, SamePlace
 from pruxel.core.steps.registry import Params, StepResult, step
 
 What = Literal["without area", "doubled", "doubled, both sides", "hidden inside", "crumbs"]
@@ -27,16 +26,14 @@ _COUNTED = ("faces removed", "faces left", "vertices removed")
 class RemoveFaces(Params):
     """What is to go."""
 
-    parts: tuple[Part, ...] = Field((), title="Parts", description="names of the parts; none means all")
+    parts: Parts = ()
     what: What = Field(
         "without area",
         title="What goes",
         description="lines and points; faces that stand twice, also as two sides; what no ray from the open reaches; "
         "pieces of few faces",
     )
-    distance: Metres = Field(
-        1e-6, ge=0, le=10, title="Distance", description="vertices no farther apart stand at one place"
-    )
+    distance: SamePlace = 1e-6
     rays: int = Field(96, ge=16, le=1024, title="Rays", description="how many look for the open from a hidden face")
     crumb: int = Field(4, ge=1, le=100_000, title="Faces of a crumb", description="pieces of no more faces are crumbs")
 
@@ -79,9 +76,8 @@ def _gone(whole: Surface, params: RemoveFaces) -> AnyArray:
         return without_area(whole.positions, whole.indices)
     if params.what == "hidden inside":
         return hidden(whole.positions, whole.indices, rays=params.rays)
-    first, place = places(whole.positions, params.distance)
-    corners = as_indices(place[whole.indices])
+    corners, count = triangles_of_places(whole, params.distance)
     if params.what == "crumbs":
-        piece, count = pieces(corners, len(first))
-        return np.bincount(piece, minlength=count)[piece] <= params.crumb
+        piece, _ = pieces(corners, count)
+        return np.bincount(piece)[piece] <= params.crumb
     return doubled(corners, both_sides=params.what == "doubled, both sides")

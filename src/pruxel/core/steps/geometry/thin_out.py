@@ -17,14 +17,14 @@ from pruxel.core.scene.model import Mesh, Scene
 from pruxel.core.scene.surface import remeshed, surface_of, used_only
 from pruxel.core.steps.choose_parts import chosen_parts
 from pruxel.core.steps.on_meshes import Changed, of_parts, on_meshes
-from pruxel.core.steps.references import Metres, Part, Share
+from pruxel.core.steps.references import Metres, Parts, SamePlace, Share
 from pruxel.core.steps.registry import Params, StepResult, step
 
 
 class ThinOut(Params):
     """How many triangles are to be left, and how far the surface may move."""
 
-    parts: tuple[Part, ...] = Field((), title="Parts", description="names of the parts; none means all")
+    parts: Parts = ()
     to: Literal["share", "triangles"] = Field(
         "share", title="Down to", description="a share of what there is, or so many triangles of all chosen parts"
     )
@@ -35,9 +35,7 @@ class ThinOut(Params):
     most_error: Metres = Field(
         0.0, ge=0, le=1e6, title="Largest error", description="how far the surface may move; 0 for any way"
     )
-    distance: Metres = Field(
-        1e-6, ge=0, le=10, title="Distance", description="vertices no farther apart stand at one place"
-    )
+    distance: SamePlace = 1e-6
 
 
 @step(

@@ -16,14 +16,14 @@ from pruxel.core.scene.model import Mesh, Primitive, Scene
 from pruxel.core.scene.surface import gathered, remeshed, surface_of, with_faces
 from pruxel.core.scene.vertex_rows import vertex_rows
 from pruxel.core.steps.on_meshes import Changed, measured, of_parts, on_meshes
-from pruxel.core.steps.references import Degrees, Metres, Part
+from pruxel.core.steps.references import Degrees, Metres, Parts
 from pruxel.core.steps.registry import Params, StepResult, step
 
 
 class WeldVertices(Params):
     """How near, and how alike."""
 
-    parts: tuple[Part, ...] = Field((), title="Parts", description="names of the parts; none means all")
+    parts: Parts = ()
     distance: Metres = Field(
         1e-5, ge=0, le=10, title="Distance", description="vertices no farther apart stand at one place"
     )

@@ -14,14 +14,14 @@ from pruxel.core.scene.model import Mesh, Scene
 from pruxel.core.steps.choose_parts import chosen_parts
 from pruxel.core.steps.materials.edit_material import linear_of
 from pruxel.core.steps.on_meshes import of_parts
-from pruxel.core.steps.references import Color, MaterialName, Part
+from pruxel.core.steps.references import Color, MaterialName, Parts
 from pruxel.core.steps.registry import Params, StepResult, step
 
 
 class AssignMaterial(Params):
     """Which material, and what wears it."""
 
-    parts: tuple[Part, ...] = Field((), title="Parts", description="names of the parts; none means all")
+    parts: Parts = ()
     material: MaterialName = Field(
         ..., min_length=1, max_length=200, title="Material", description="one that is there, or the name of a new one"
     )

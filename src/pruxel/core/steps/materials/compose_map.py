@@ -15,7 +15,7 @@ from pruxel.core.scene.edit import drop_unused
 from pruxel.core.scene.images import ChannelMix, ChannelPick, Image
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.choose_materials import chosen_materials
-from pruxel.core.steps.references import MaterialName, NameText, Share, TextureName
+from pruxel.core.steps.references import Materials, NameText, Share, TextureName
 from pruxel.core.steps.registry import Params, StepResult, step
 
 Slot = Literal["base colour", "metal and roughness", "normals", "occlusion", "light"]
@@ -35,7 +35,7 @@ class Source(BaseModel):
 class ComposeMap(Params):
     """For which materials, into which slot, and where each channel comes from."""
 
-    materials: tuple[MaterialName, ...] = Field((), title="Materials", description="their names; none means all")
+    materials: Materials = ()
     slot: Slot = Field(
         "metal and roughness", title="Map", description="metal in blue and roughness in green; occlusion in red"
     )

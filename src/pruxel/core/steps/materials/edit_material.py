@@ -15,14 +15,14 @@ from pruxel.core.geometry.colors import linear_from_srgb
 from pruxel.core.scene.materials import Clearcoat, Material, Sheen, Transmission
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.choose_materials import chosen_materials
-from pruxel.core.steps.references import Color, MaterialName, Share
+from pruxel.core.steps.references import Color, Materials, Share
 from pruxel.core.steps.registry import Params, StepResult, step
 
 
 class EditMaterial(Params):
     """What becomes of the materials; what is not given stays as it is."""
 
-    materials: tuple[MaterialName, ...] = Field((), title="Materials", description="their names; none means all")
+    materials: Materials = ()
     color: Color | None = Field(None, title="Colour", description="of the surface; textures are tinted by it")
     opacity: Share | None = Field(None, title="Opacity", description="how much the surface hides")
     alpha_mode: Literal["OPAQUE", "MASK", "BLEND"] | None = Field(

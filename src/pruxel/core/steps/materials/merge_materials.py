@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from pydantic import Field
-
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
 from pruxel.core.scene.digest import digest
@@ -13,14 +11,14 @@ from pruxel.core.scene.edit import drop_unused, share_equal
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.references import remapped
 from pruxel.core.steps.choose_materials import chosen_materials
-from pruxel.core.steps.references import MaterialName
+from pruxel.core.steps.references import Materials
 from pruxel.core.steps.registry import Params, StepResult, step
 
 
 class MergeMaterials(Params):
     """Which materials are compared."""
 
-    materials: tuple[MaterialName, ...] = Field((), title="Materials", description="their names; none means all")
+    materials: Materials = ()
 
 
 @step(

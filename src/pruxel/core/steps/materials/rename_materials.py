@@ -7,18 +7,18 @@ from dataclasses import replace
 from pydantic import Field
 
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.choose_materials import chosen_materials
-from pruxel.core.steps.references import MaterialName, NameText
+from pruxel.core.steps.new_names import new_name, numbered
+from pruxel.core.steps.references import Materials, NameText
 from pruxel.core.steps.registry import Params, StepResult, step
 
 
 class RenameMaterials(Params):
     """Text that is replaced, or a pattern that makes new names."""
 
-    materials: tuple[MaterialName, ...] = Field((), title="Materials", description="their names; none means all")
+    materials: Materials = ()
     find: NameText = Field("", title="Find", description="text in the name that is replaced")
     put: NameText = Field("", title="Put", description="what stands in its place")
     pattern: NameText = Field(
@@ -39,14 +39,8 @@ def rename_materials(scene: Scene, params: RenameMaterials, context: Context) ->
     chosen = chosen_materials(scene, params.materials)
     materials = list(scene.materials)
     for number, index in enumerate(chosen, 1):
-        old = materials[index].name
-        name = params.pattern.replace("{name}", old.replace(params.find, params.put) if params.find else old)
-        name = name.replace("{number}", f"{number:0{len(str(len(chosen)))}}")
-        if not name.strip():
-            raise UsageError(
-                ErrorCode.USAGE, f"“{old}” would have no name", field="put", expected="at least one letter",
-                found=repr(name),
-            )  # fmt: skip
+        values = {"number": numbered(number, len(chosen))}
+        name = new_name(materials[index].name, params.find, params.put, params.pattern, values)
         materials[index] = replace(materials[index], name=name)
     renamed = sum(a.name != b.name for a, b in zip(scene.materials, materials, strict=True))
     return StepResult(

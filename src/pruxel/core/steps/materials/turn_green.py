@@ -4,22 +4,20 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from pydantic import Field
-
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
 from pruxel.core.scene.channels import channel_of
 from pruxel.core.scene.images import Channel, ChannelMix
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.choose_materials import chosen_materials
-from pruxel.core.steps.references import MaterialName
+from pruxel.core.steps.references import Materials
 from pruxel.core.steps.registry import Params, StepResult, step
 
 
 class TurnGreen(Params):
     """Whose normal maps."""
 
-    materials: tuple[MaterialName, ...] = Field((), title="Materials", description="their names; none means all")
+    materials: Materials = ()
 
 
 @step(

@@ -13,7 +13,7 @@ from pruxel.core.scene.edit import drop_unused, edit_meshes
 from pruxel.core.scene.measure import variant_names
 from pruxel.core.scene.model import Mesh, Primitive, Scene
 from pruxel.core.steps.choose_parts import chosen_parts
-from pruxel.core.steps.references import Part, VariantName
+from pruxel.core.steps.references import Parts, VariantName
 from pruxel.core.steps.registry import Params, StepResult, step
 
 
@@ -21,7 +21,7 @@ class WearVariant(Params):
     """Which variant, and on which parts; none named means all."""
 
     variant: VariantName = Field(..., title="Variant", description="the name of the variant")
-    parts: tuple[Part, ...] = Field((), title="Parts", description="names of the parts; none means all")
+    parts: Parts = ()
     others: bool = Field(default=False, title="Keep the others", description="leave the other variants to choose from")
 
 
