@@ -22,6 +22,7 @@ ROWS = [
     {"core.findings"},
     {"core.recipe"},
     {"core.deliver"},
+    {"core.batch"},
     {"sample"},
     {"server.settings", "server.postgres", "server.logs", "server.running"},
     {"server.store"},

@@ -33,7 +33,12 @@ Wait = Callable[..., Any]
 
 
 def scaled(factor: float) -> dict[str, Any]:
-    return {"step": "set_units", "params": {"factor": factor}, "on": True}
+    return use("set_units", {"factor": factor})
+
+
+def use(step: str, params: dict[str, Any], *, on: bool = True) -> dict[str, Any]:
+    """A step as it is kept."""
+    return {"step": step, "params": params, "on": on, "rule": None, "because": ""}
 
 
 @pytest.fixture(scope="module")
@@ -111,7 +116,7 @@ def test_changes_at_the_same_moment_are_all_kept(client: TestClient, shelf: str)
 def test_a_recipe_goes_onto_other_workpieces(client: TestClient, shelf: str) -> None:
     pieces = [opened(client, shelf, name) for name in ("one.glb", "two.glb")]
     before = [client.get(f"/api/workpieces/{piece}").json()["steps"] for piece in pieces]
-    steps = [scaled(2.0), {"step": "flip_faces", "params": {}, "on": False}]
+    steps = [scaled(2.0), use("flip_faces", {}, on=False)]
     made = client.post(f"/api/projects/{shelf}/recipes", json={"name": "tidy", "steps": steps}).json()
     refused = client.post(
         f"/api/projects/{shelf}/recipes", json={"name": "x", "steps": [{"step": "conjure", "params": {}}]}

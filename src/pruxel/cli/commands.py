@@ -20,16 +20,22 @@ from pruxel.cli.options import (
     console,
     print_json,
 )
-from pruxel.cli.proving import print_proof
 from pruxel.cli.told import told
+from pruxel.cli.written import (
+    FormatOption,
+    PurposeOption,
+    ToOption,
+    options_from,
+    plan_from,
+    print_report,
+    purpose_named,
+    why_unproven,
+)
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError, ProofError, UsageError
 from pruxel.core.base.writing import make_folder
 
 if TYPE_CHECKING:
-    from pruxel.core.deliver.deliver import Report
-    from pruxel.core.deliver.plan import Plan
-    from pruxel.core.deliver.purposes import Purpose
     from pruxel.core.scene.model import Scene
 
 
@@ -137,10 +143,7 @@ def convert(
         list[str],
         typer.Option("--entry", help="path of an entry; several go side by side into one file, clips onto them"),
     ],
-    to: Annotated[
-        list[str] | None,
-        typer.Option("--to", help="a format, see `pruxel formats`; may be repeated; needed without a purpose"),
-    ] = None,
+    to: ToOption = None,
     out: Annotated[Path, typer.Option("--out", help="folder to write into")],
     profile: ProfileOption = None,
     layout: LayoutOption = None,
@@ -148,14 +151,8 @@ def convert(
     key: KeyOption = None,
     names: NamesOption = None,
     recipe: Annotated[Path | None, typer.Option("--recipe", help="steps to run")] = None,
-    option: Annotated[
-        list[str] | None,
-        typer.Option("--option", help="up=z for every format that has it, fbx.up=z for one; may be repeated"),
-    ] = None,
-    purpose: Annotated[
-        str | None,
-        typer.Option("--purpose", help="a start for the rest: edit, render, engine, paint, print, archive"),
-    ] = None,
+    option: FormatOption = None,
+    purpose: PurposeOption = None,
     per: Annotated[str | None, typer.Option("--per", help="a file for each part, or for each material")] = None,
     clips: Annotated[str | None, typer.Option("--clips", help="all, apart or none")] = None,
     textures: Annotated[
@@ -172,7 +169,7 @@ def convert(
     context = Context()
     given = Given(profile, layout, language, key, names)
     with told():
-        chosen = _purpose(purpose)
+        chosen = purpose_named(purpose)
         formats_wanted = to or list(chosen.formats if chosen is not None else ())
         if not formats_wanted:
             raise UsageError(ErrorCode.USAGE, "nothing says what to write", expected="--to FORMAT, or --purpose NAME")
@@ -184,14 +181,14 @@ def convert(
         if recipe is not None:
             scene = _after_recipe(scene, recipe, context)
         make_folder(out)
-        plan = _plan(chosen, {"files": per, "clips": clips, "textures": textures})
+        plan = plan_from(chosen, {"files": per, "clips": clips, "textures": textures})
         report = deliver(
             [scene],
             entry[0].rsplit("/", 1)[-1].rsplit(".", 1)[0],
             formats_wanted,
             out,
             context,
-            _options(option or [], formats_wanted, chosen),
+            options_from(option or [], formats_wanted, chosen),
             plan,
         )
         for note in scene.notes:
@@ -199,52 +196,10 @@ def convert(
     if as_json:
         print_json(report.as_dict())
     else:
-        _print_report(report.as_dict())
+        print_report(report.as_dict())
     if report.outcome is not Outcome.PROVEN:
         with told():
-            raise ProofError(ErrorCode.PROOF_FAILED, _why_unproven(report), file=str(out))
-
-
-def _purpose(name: str | None) -> Purpose | None:
-    from pruxel.core.deliver.purposes import PURPOSES
-
-    return None if name is None else PURPOSES.get(name)
-
-
-def _plan(purpose: Purpose | None, said: dict[str, str | None]) -> Plan:
-    """The purpose's plan with what the command says of its own."""
-    from pruxel.core.deliver.plan import plan_of
-
-    if said["files"] is not None:
-        said["files"] = f"per {said['files']}"
-    started = {} if purpose is None else purpose.plan.model_dump()
-    return plan_of(started | {key: value for key, value in said.items() if value is not None})
-
-
-def _options(given: list[str], formats: list[str], purpose: Purpose | None) -> dict[str, dict[str, Any]]:
-    """Options by format: the purpose's, then `name=value` and `format.name=value`.
-
-    Raises `UsageError` for one that no format has.
-    """
-    from pruxel.core.formats.registry import FORMATS
-
-    started = {} if purpose is None else purpose.options
-    found: dict[str, dict[str, Any]] = {name: dict(started.get(name, {})) for name in formats}
-    for one in given:
-        where, equals, value = one.partition("=")
-        only, dot, name = where.rpartition(".")
-        takers = [f for f in formats if (not dot or f == only) and name in FORMATS.get(f).options.model_fields]
-        if not equals or not takers:
-            known = sorted({n for f in formats for n in FORMATS.get(f).options.model_fields})
-            raise UsageError(
-                ErrorCode.USAGE,
-                "no format that is written has this option",
-                expected="name=value, of " + (", ".join(known) or "none"),
-                found=one,
-            )
-        for f in takers:
-            found[f][name] = value
-    return found
+            raise ProofError(ErrorCode.PROOF_FAILED, why_unproven(report), file=str(out))
 
 
 def formats(*, as_json: JsonOption = False) -> None:
@@ -287,25 +242,3 @@ def _after_recipe(scene: Scene, recipe: Path, context: Context) -> Scene:
         if one.fault is not None:
             raise UsageError(ErrorCode.USAGE, f"step '{one.use.step}': {one.fault.line()}")
     return run.scene
-
-
-def _why_unproven(report: Report) -> str:
-    proofs = [proof for found in report.formats for proof in found.proofs]
-    failed = [f"{check.what}: {check.read}" for proof in proofs for check in proof.checks if not check.passed]
-    if failed:
-        return f"a file did not read back as it was written ({failed[0]})"
-    missing = next(proof for proof in proofs if proof.not_made)
-    return f"the files are written but not proven: {missing.not_made}"
-
-
-def _print_report(report: dict[str, Any]) -> None:
-    for word in report["told"]:
-        console.print(f"changed: {word}", highlight=False)
-    for found in report["formats"]:
-        console.print(
-            f"[bold]{found['main']}[/]  {sum(f['size'] for f in found['files']):,} bytes in {len(found['files'])} files"
-        )
-        for word in found["left_out"]:
-            console.print(f"  left out: {word}")
-        for proof in found["proofs"]:
-            print_proof(proof)

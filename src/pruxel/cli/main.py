@@ -13,6 +13,7 @@ from pruxel.cli.entries import carve, diff, extract, list_entries
 from pruxel.cli.project import doctor, project
 from pruxel.cli.proving import prove
 from pruxel.cli.server import migrate, openapi, serve, worker
+from pruxel.cli.steps import batch, step
 
 app = typer.Typer(
     no_args_is_help=True,
@@ -32,6 +33,8 @@ app.command()(diff)
 app.command()(sample)
 app.command()(inspect)
 app.command()(convert)
+app.command()(step)
+app.command()(batch)
 app.command()(formats)
 app.command()(prove)
 app.command()(doctor)

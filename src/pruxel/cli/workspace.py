@@ -19,6 +19,7 @@ from pruxel.core.knowledge.layout_files import load_layout_file
 from pruxel.core.knowledge.patterns import matches
 from pruxel.core.knowledge.profile import Profile
 from pruxel.core.knowledge.profile_files import LoadedProfile, find_profiles, load_profile, with_layouts
+from pruxel.core.recipe.inputs import Opener
 from pruxel.core.sources.open import Opened, in_language, open_address
 from pruxel.core.sources.stack import Stack, StackEntry, build_stack
 
@@ -61,18 +62,28 @@ def knowledge_of(sources: list[str], given: Given) -> Knowledge:
     return Knowledge(loaded.profile, _keys(given.keys or ()), loaded.names(given.names or ()), given.any_version)
 
 
-def open_stack(sources: list[str], given: Given, context: Context) -> Stack:
-    """Open all sources in order. Problems go to stderr; with nothing left to list the command ends."""
-    known = knowledge_of(sources, given)
+def stack_of(sources: Sequence[str], given: Given, context: Context) -> Stack:
+    """All sources in order."""
+    known = knowledge_of(list(sources), given)
     opened: list[Opened] = [found for address in sources for found in open_address(address, known, context)]
     language = given.language or next(iter(known.profile.spec.languages()), None)
     chosen = [o.source for o in in_language(opened, language) if not matches(o.source.label, given.without or ())]
-    stack = build_stack(chosen, known.profile, context)
+    return build_stack(chosen, known.profile, context)
+
+
+def open_stack(sources: Sequence[str], given: Given, context: Context) -> Stack:
+    """Open all sources in order. Problems go to stderr; with nothing left to list the command ends."""
+    stack = stack_of(sources, given, context)
     for fault in stack.problems:
         sys.stderr.write(f"pruxel: {fault.line()}\n")
     if not stack.entries and stack.problems:
         raise typer.Exit(EXIT_INPUT)
     return stack
+
+
+def opener_of(sources: tuple[str, ...], given: Given) -> Opener:
+    """What opens entries of these sources, for processes that each open them anew: what is wrong is told by one."""
+    return Opener(stack_of(sources, given, Context()))
 
 
 def matching(stack: Stack, pattern: str | None, kind: str | None) -> list[StackEntry]:

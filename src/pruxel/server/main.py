@@ -13,6 +13,7 @@ from fastapi.staticfiles import StaticFiles
 from pruxel import __version__
 from pruxel.server.api import (
     aliases,
+    batches,
     carves,
     catalogue,
     deliveries,
@@ -56,6 +57,7 @@ PARTS = (
     workpieces,
     deliveries,
     recipes,
+    batches,
     jobs,
     events,
 )

@@ -4,6 +4,114 @@
  */
 
 export interface paths {
+    "/api/batches/{batch}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Batch
+         * @description One batch with what became of each item, and what is other than in the run before.
+         */
+        get: operations["get_batch_api_batches__batch__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Remove Batch
+         * @description Stop a batch and forget it; workpieces and deliveries that came of it stay.
+         */
+        delete: operations["remove_batch_api_batches__batch__delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Rename Batch
+         * @description Give a batch another name.
+         */
+        patch: operations["rename_batch_api_batches__batch__patch"];
+        trace?: never;
+    };
+    "/api/batches/{batch}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Run Again
+         * @description The same steps over the same items as they are now, held against this run.
+         */
+        post: operations["run_again_api_batches__batch__again_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch}/go": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Go On
+         * @description Go on with what waits.
+         */
+        post: operations["go_on_api_batches__batch__go_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch}/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retry Failures
+         * @description Try once more what failed.
+         */
+        post: operations["retry_failures_api_batches__batch__retry_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop Batch
+         * @description Stop after what is done: the items in hand wait again, and the batch can go on later.
+         */
+        post: operations["stop_batch_api_batches__batch__stop_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/blobs/{key}": {
         parameters: {
             query?: never;
@@ -838,6 +946,30 @@ export interface paths {
          * @description Give a project another name.
          */
         patch: operations["rename_project_api_projects__project__patch"];
+        trace?: never;
+    };
+    "/api/projects/{project}/batches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Batches
+         * @description All batches, newest first.
+         */
+        get: operations["list_batches_api_projects__project__batches_get"];
+        put?: never;
+        /**
+         * Run Batch
+         * @description Run steps on each of these entries. Steps, rules and options are checked first.
+         */
+        post: operations["run_batch_api_projects__project__batches_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/projects/{project}/catalogue": {
@@ -1955,6 +2087,18 @@ export interface components {
             offset: number;
         };
         /**
+         * BatchAgain
+         * @description The same once more: over the files as they are now, dry or not.
+         */
+        BatchAgain: {
+            /**
+             * Dry
+             * @default true
+             */
+            dry: boolean;
+            wanted?: components["schemas"]["WrittenAs"] | null;
+        };
+        /**
          * BatchIn
          * @description Models to be delivered one by one, or all in one delivery, which then needs a name.
          */
@@ -1989,6 +2133,138 @@ export interface components {
              * @default
              */
             together: string;
+        };
+        /**
+         * BatchItemOut
+         * @description One item; `differences` from the run before, `delivered` as far as its delivery is proven.
+         */
+        BatchItemOut: {
+            /**
+             * Delivered
+             * @default
+             */
+            delivered: string;
+            /**
+             * Differences
+             * @default []
+             */
+            differences: string[];
+            /** Entries */
+            entries: string[];
+            /**
+             * Fault
+             * @default
+             */
+            fault: string;
+            /**
+             * Findings
+             * @default []
+             */
+            findings: string[];
+            /** Name */
+            name: string;
+            /**
+             * Picture
+             * @default
+             */
+            picture: string;
+            /**
+             * Size
+             * @default []
+             */
+            size: number[];
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed";
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["StepToldOut"][];
+            /**
+             * Triangles
+             * @default 0
+             */
+            triangles: number;
+            /** Workpiece */
+            workpiece?: string | null;
+        };
+        /**
+         * BatchOut
+         * @description A batch: how many of its items are in which state, and whether anybody works on it.
+         */
+        BatchOut: {
+            /** Before */
+            before: string | null;
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Created */
+            created: string;
+            /** Delivers */
+            delivers: boolean;
+            /** Dry */
+            dry: boolean;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Steps */
+            steps: components["schemas"]["StepModel"][];
+            /** Working */
+            working: boolean;
+        };
+        /**
+         * BatchSteps
+         * @description Steps for each of many entries. A dry run changes nothing; `wanted` delivers what comes out.
+         */
+        BatchSteps: {
+            /**
+             * Dry
+             * @default true
+             */
+            dry: boolean;
+            /** Entries */
+            entries: string[];
+            /** Name */
+            name: string;
+            /** Steps */
+            steps: components["schemas"]["StepModel"][];
+            wanted?: components["schemas"]["WrittenAs"] | null;
+        };
+        /** BatchWhole */
+        BatchWhole: {
+            /** Before */
+            before: string | null;
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Created */
+            created: string;
+            /** Delivers */
+            delivers: boolean;
+            /** Dry */
+            dry: boolean;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Items */
+            items: components["schemas"]["BatchItemOut"][];
+            /** Name */
+            name: string;
+            /** Steps */
+            steps: components["schemas"]["StepModel"][];
+            /** Working */
+            working: boolean;
         };
         /** BytesOut */
         BytesOut: {
@@ -3371,6 +3647,32 @@ export interface components {
              */
             told: string[];
         };
+        /**
+         * Rule
+         * @description What a step takes, told by what it is like in place of by its name, so that the step fits other workpieces.
+         *
+         *     Patterns are held against the whole name: `*` is any letters, `?` one, and letter case does not matter.
+         */
+        Rule: {
+            /**
+             * Finding
+             * @description a rule of findings: the step runs as its findings propose, on what they name
+             * @default
+             */
+            finding: string;
+            /**
+             * Materials
+             * @description a pattern of the names of materials, or of those that parts wear
+             * @default
+             */
+            materials: string;
+            /**
+             * Parts
+             * @description a pattern of the names of parts
+             * @default
+             */
+            parts: string;
+        };
         /** SavedSearchModel */
         SavedSearchModel: {
             /** Name */
@@ -3552,8 +3854,16 @@ export interface components {
             /** Title */
             title: string;
         };
-        /** StepModel */
+        /**
+         * StepModel
+         * @description A step of a list; `because` is the finding that it answered.
+         */
         StepModel: {
+            /**
+             * Because
+             * @default
+             */
+            because: string;
             /**
              * On
              * @default true
@@ -3566,6 +3876,7 @@ export interface components {
             params?: {
                 [key: string]: unknown;
             };
+            rule?: components["schemas"]["Rule"] | null;
             /** Step */
             step: string;
         };
@@ -3580,6 +3891,58 @@ export interface components {
             step: string;
             /** Summary */
             summary: string;
+            /**
+             * Ways
+             * @default []
+             */
+            ways: components["schemas"]["WayOut"][];
+        };
+        /** StepToldOut */
+        StepToldOut: {
+            /**
+             * Added
+             * @default []
+             */
+            added: string[];
+            /**
+             * After
+             * @default 0
+             */
+            after: number;
+            /**
+             * Before
+             * @default 0
+             */
+            before: number;
+            /**
+             * Changed
+             * @default []
+             */
+            changed: string[];
+            /**
+             * Fault
+             * @default
+             */
+            fault: string;
+            /**
+             * Materials
+             * @default []
+             */
+            materials: string[];
+            /**
+             * Removed
+             * @default []
+             */
+            removed: string[];
+            /** Step */
+            step: string;
+            /**
+             * Summary
+             * @default
+             */
+            summary: string;
+            /** Title */
+            title: string;
         };
         /** StepsIn */
         StepsIn: {
@@ -3741,6 +4104,19 @@ export interface components {
             /** Key */
             key: string;
         };
+        /**
+         * WayOut
+         * @description One way of keeping a step for other workpieces.
+         */
+        WayOut: {
+            /** Params */
+            params: {
+                [key: string]: unknown;
+            };
+            rule: components["schemas"]["Rule"] | null;
+            /** Words */
+            words: string;
+        };
         /** WonName */
         WonName: {
             /** How */
@@ -3787,6 +4163,37 @@ export interface components {
             name: string;
             /** Steps */
             steps: components["schemas"]["StepModel"][];
+        };
+        /**
+         * WrittenAs
+         * @description How something is delivered: `options` are those of each format, by its name, `plan` what goes into which files.
+         *
+         *     `below` is a folder below the output root.
+         */
+        WrittenAs: {
+            /**
+             * Below
+             * @default
+             */
+            below: string;
+            /** Formats */
+            formats: string[];
+            /**
+             * Options
+             * @description plain values, at most 16 levels deep and 20,000 in all
+             * @default {}
+             */
+            options: {
+                [key: string]: unknown;
+            };
+            /**
+             * Plan
+             * @description plain values, at most 16 levels deep and 20,000 in all
+             * @default {}
+             */
+            plan: {
+                [key: string]: unknown;
+            };
         };
         /**
          * ZipOut
@@ -3938,6 +4345,257 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    get_batch_api_batches__batch__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchWhole"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    remove_batch_api_batches__batch__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    rename_batch_api_batches__batch__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["pruxel__server__api__models__NameIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    run_again_api_batches__batch__again_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BatchAgain"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    go_on_api_batches__batch__go_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    retry_failures_api_batches__batch__retry_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    stop_batch_api_batches__batch__stop_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
     blob_api_blobs__key__get: {
         parameters: {
             query?: never;
@@ -5524,6 +6182,80 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    list_batches_api_projects__project__batches_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"][];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    run_batch_api_projects__project__batches_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BatchSteps"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
                 };
             };
             400: components["responses"]["Refused400"];

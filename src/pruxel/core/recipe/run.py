@@ -16,10 +16,11 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, Fault, PruxelError
 from pruxel.core.recipe.cache import StepCache
 from pruxel.core.recipe.document import StepUse
+from pruxel.core.recipe.rules import perform
 from pruxel.core.scene.digest import digest
 from pruxel.core.scene.measure import triangle_count
 from pruxel.core.scene.model import Scene
-from pruxel.core.steps.registry import STEPS, Library, StepResult
+from pruxel.core.steps.registry import STEPS, Library
 
 
 @dataclass(frozen=True)
@@ -51,9 +52,11 @@ class RecipeRun:
 def step_key(before: str, use: StepUse, library: Library) -> str:
     """The key of a step's result: the key before it, name, version, parameters, and what else it looks at."""
     found = STEPS.get(use.step)
-    params = found.parse(use.params)
-    others = [library.digest(wanted) for wanted in found.needs(params)]
-    text = json.dumps([before, use.step, found.version, params.model_dump(mode="json"), others], sort_keys=True)
+    params = found.parse(use.params) if use.rule is None else None
+    others = [] if params is None else [library.digest(wanted) for wanted in found.needs(params)]
+    wanted = use.params if params is None else params.model_dump(mode="json")
+    rule = [] if use.rule is None else [use.rule.model_dump(exclude_defaults=True)]
+    text = json.dumps([before, use.step, found.version, wanted, others, *rule], sort_keys=True)
     return hashlib.blake2b(text.encode(), digest_size=16).hexdigest()
 
 
@@ -82,7 +85,7 @@ def run_recipe(
         try:
             mine = step_key(keys[-1], use, shelf)
             known = cache.get(mine)
-            result = known or _run(scenes[-1], use, part, shelf)
+            result = known or perform(scenes[-1], use, part, shelf)
         except CancelledError:
             raise
         except PruxelError as error:
@@ -100,8 +103,3 @@ def run_recipe(
 def _passed_over(scenes: list[Scene], keys: list[str]) -> None:
     scenes.append(scenes[-1])
     keys.append(keys[-1])
-
-
-def _run(scene: Scene, use: StepUse, context: Context, library: Library) -> StepResult:
-    found = STEPS.get(use.step)
-    return found.perform(scene, found.parse(use.params), context, library)

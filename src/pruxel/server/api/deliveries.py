@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import shutil
-from collections.abc import Sequence
 from pathlib import Path
 from typing import Annotated
 from uuid import UUID
@@ -15,20 +14,18 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from pruxel.core.deliver.plan import plan_of
-from pruxel.core.disk.names import safe_path
 from pruxel.core.formats import every  # noqa: F401 - registers all formats
 from pruxel.core.formats.registry import FORMATS
 from pruxel.core.formats.textures import link_name
 from pruxel.server.api.limits import gives
 from pruxel.server.api.models import BatchIn, DeliveryIn, DeliveryOut, FormatOut, Named, NameIn, ReportOut, WrittenAs
-from pruxel.server.api.workpieces import workpiece_of
-from pruxel.server.jobs.queue import put_job
+from pruxel.server.jobs.ordering import put_delivery
 from pruxel.server.jobs.stacks import stored_stack
+from pruxel.server.jobs.workpieces import workpiece_of
 from pruxel.server.settings import settings
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import ask_to_stop, tell
 from pruxel.server.store.missing import not_found
-from pruxel.server.store.revisions import steps_of
 from pruxel.server.store.tables import Delivery, Job, Workpiece
 
 router = APIRouter(tags=["deliveries"])
@@ -84,7 +81,7 @@ def list_deliveries(project: UUID) -> list[DeliveryOut]:
 @router.post("/workpieces/{workpiece}/deliveries", status_code=202)
 def start_delivery(workpiece: UUID, wanted: DeliveryIn) -> DeliveryOut:
     """Write files from a workpiece as it is now."""
-    _check(wanted)
+    check_wanted(wanted)
     with session() as db:
         found = db.get(Workpiece, workpiece)
         if found is None:
@@ -94,51 +91,26 @@ def start_delivery(workpiece: UUID, wanted: DeliveryIn) -> DeliveryOut:
         if len(beside) < len(further) or any(one.project_id != found.project_id for one in beside):
             raise not_found("workpiece")
         beside.sort(key=lambda one: further.index(one.id))
-        return _out(_start(db, [found, *beside], wanted.name, wanted))
+        return _out(put_delivery(db, [found, *beside], wanted.name, wanted))
 
 
 @router.post("/projects/{project}/deliveries", status_code=202)
 def start_batch(project: UUID, wanted: BatchIn) -> list[DeliveryOut]:
     """Write files from several models, with the steps that their workpieces have, where there are such."""
-    _check(wanted)
+    check_wanted(wanted)
     stack = stored_stack(project)
     with session() as db:
         pieces = [workpiece_of(db, stack, [path]) for path in dict.fromkeys(wanted.entries)]
         if wanted.together.strip():
-            return [_out(_start(db, pieces, wanted.together.strip(), wanted))]
-        return [_out(_start(db, [piece], piece.name, wanted)) for piece in pieces]
+            return [_out(put_delivery(db, pieces, wanted.together.strip(), wanted))]
+        return [_out(put_delivery(db, [piece], piece.name, wanted)) for piece in pieces]
 
 
-def _check(wanted: WrittenAs) -> None:
+def check_wanted(wanted: WrittenAs) -> None:
     """Raise `UsageError` for a format that is not there, for options that it does not have, and for a wrong plan."""
     for name in wanted.formats:
         FORMATS.get(name).chosen(wanted.options.get(name, {}))
     plan_of(wanted.plan)
-
-
-def _start(db: Session, pieces: Sequence[Workpiece], name: str, wanted: WrittenAs) -> Delivery:
-    piece = pieces[0]
-    made = Delivery(
-        project_id=piece.project_id,
-        workpiece_id=piece.id,
-        name=name,
-        formats=wanted.formats,
-        options=wanted.options,
-        plan=wanted.plan,
-        below=safe_path(wanted.below) if wanted.below.strip(" /\\.") else "",
-        steps=steps_of(db, piece),
-        also=[
-            {"workpiece": str(one.id), "name": one.name, "entries": one.entries, "steps": steps_of(db, one)}
-            for one in pieces[1:]
-        ],
-    )
-    db.add(made)
-    db.flush()
-    payload = {"delivery": str(made.id), "key": str(made.id)}
-    made.job_id = put_job(db, piece.project_id, "deliver", f"Delivering {name}", payload).id
-    db.flush()
-    tell(db, {"changed": "deliveries", "project_id": str(piece.project_id)})
-    return made
 
 
 def _delivery(db: Session, delivery: UUID) -> Delivery:

@@ -8,6 +8,7 @@ from uuid import UUID
 from pydantic import BaseModel, Field
 
 from pruxel.core.deliver.purposes import Purpose
+from pruxel.core.recipe.document import Rule
 from pruxel.server.api.limits import Plain, Word
 
 
@@ -27,9 +28,21 @@ class Problem(BaseModel):
 
 
 class StepModel(BaseModel):
+    """A step of a list; `because` is the finding that it answered."""
+
     step: Word
     params: Plain = Field(default_factory=dict)
     on: bool = True
+    rule: Rule | None = None
+    because: str = Field("", max_length=80)
+
+
+class WayOut(BaseModel):
+    """One way of keeping a step for other workpieces."""
+
+    words: str
+    params: dict[str, Any]
+    rule: Rule | None
 
 
 class StepsIn(BaseModel):
@@ -139,6 +152,7 @@ class StepRunOut(BaseModel):
     fault: StepFault | None
     before: int
     after: int
+    ways: list[WayOut] = []
 
 
 class ViewContent(BaseModel):

@@ -8,7 +8,8 @@ from fastapi import APIRouter
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from pruxel.core.steps.registry import STEPS
+from pruxel.core.recipe.document import StepUse
+from pruxel.core.recipe.rules import check_rule
 from pruxel.server.api.models import ApplyIn, NameIn, RecipeIn, RecipeOut, StepModel
 from pruxel.server.store.database import reading, session
 from pruxel.server.store.jobs import tell
@@ -42,7 +43,7 @@ def list_recipes(project: UUID) -> list[RecipeOut]:
 def save_recipe(project: UUID, wanted: RecipeIn) -> RecipeOut:
     """Save a list of steps under a name."""
     for use in wanted.steps:
-        STEPS.get(use.step).parse(use.params)
+        check_rule(StepUse.model_validate(use.model_dump()))
     with session() as db:
         row = RecipeRow(project_id=project, name=wanted.name, steps=[s.model_dump() for s in wanted.steps])
         db.add(row)

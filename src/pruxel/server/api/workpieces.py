@@ -9,8 +9,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 import pruxel.core.steps  # noqa: F401 - registers all steps
-from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.core.knowledge.kinds import OPENED, Kind
+from pruxel.core.recipe.document import StepUse
+from pruxel.core.recipe.rules import check_rule
 from pruxel.core.steps.registry import STEPS
 from pruxel.server.api.models import (
     NameIn,
@@ -23,8 +23,9 @@ from pruxel.server.api.models import (
     WorkpieceOut,
 )
 from pruxel.server.jobs.queue import put_job
-from pruxel.server.jobs.stacks import StoredStack, at_source, stored_stack
+from pruxel.server.jobs.stacks import at_source, stored_stack
 from pruxel.server.jobs.view import view_key
+from pruxel.server.jobs.workpieces import workpiece_of
 from pruxel.server.store.blobs import has_blob
 from pruxel.server.store.database import reading, session
 from pruxel.server.store.jobs import overtake, tell
@@ -78,36 +79,6 @@ def open_workpiece(project: UUID, wanted: WorkpieceIn) -> WorkpieceOut:
         return _out(db, workpiece_of(db, stack, entries))
 
 
-def workpiece_of(db: Session, stack: StoredStack, entries: list[str]) -> Workpiece:
-    """The workpiece of just these entries, made when there is none.
-
-    Raises `InputError` when an entry is not there, or of a kind that nothing opens as a scene.
-    """
-    for path in entries:
-        kind = stack.kind_of(path)
-        if kind is None:
-            raise InputError(ErrorCode.NOT_FOUND, "one of these entries is not in the sources", file=path)
-        if kind not in OPENED and not (kind is Kind.CLIPS and len(entries) > 1):
-            raise InputError(
-                ErrorCode.UNKNOWN_FORMAT,
-                f"an entry of kind '{kind}' does not open on the Bench",
-                file=path,
-                expected=", ".join(sorted(OPENED)),
-                found=str(kind),
-                hint="Look at it in Browse, extract it raw, or describe its format in a layout.",
-            )
-    project = stack.state.project
-    wanted = select(Workpiece).where(Workpiece.project_id == project, Workpiece.entries == entries).limit(1)
-    known = db.execute(wanted).scalar_one_or_none()
-    if known is not None:
-        return known
-    name = entries[0].rsplit("/", 1)[-1].rsplit(".", 1)[0]
-    made = Workpiece(project_id=project, name=name, entries=entries, at=0)
-    db.add(made)
-    db.flush()
-    return made
-
-
 def _workpiece(db: Session, workpiece: UUID, *, to_change: bool = False) -> Workpiece:
     found = db.get(Workpiece, workpiece, with_for_update=to_change)
     if found is None:
@@ -145,7 +116,7 @@ def remove_workpiece(workpiece: UUID) -> None:
 def set_steps(workpiece: UUID, wanted: StepsIn) -> WorkpieceOut:
     """Replace the list of steps; the old list can be had back by undo. Parameters are checked first."""
     for use in wanted.steps:
-        STEPS.get(use.step).parse(use.params)
+        check_rule(StepUse.model_validate(use.model_dump()))
     with session() as db:
         found = _workpiece(db, workpiece, to_change=True)
         add_revision(db, found, [s.model_dump() for s in wanted.steps])

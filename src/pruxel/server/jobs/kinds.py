@@ -2,6 +2,7 @@
 
 from pruxel.server.jobs import (
     aliases,
+    batch,
     deliver,
     extract,
     glance,
@@ -17,6 +18,7 @@ from pruxel.server.jobs import (
 
 __all__ = [
     "aliases",
+    "batch",
     "deliver",
     "extract",
     "glance",

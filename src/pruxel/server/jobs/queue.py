@@ -36,6 +36,7 @@ _PRIORITY = {
     "carve": 5,
     "harvest": 4,
     "verify": 3,
+    "batch": 3,
     "references": 2,
     "index": 1,
 }

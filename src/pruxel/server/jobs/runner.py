@@ -18,7 +18,8 @@ from pruxel.server.store.jobs import change_job, should_stop
 from pruxel.server.store.tables import Job
 
 log = logging.getLogger("pruxel.jobs")
-Work = Callable[[Job, Context], None]
+Work = Callable[[Job, Context], bool | None]
+"""What a kind of job does; true where there is more of it, to be done after what others wait for."""
 KINDS: dict[str, Work] = {}
 LEAVING = threading.Event()
 """Set when the process is asked to end: what it works on goes back to the queue."""
@@ -80,6 +81,10 @@ def run_job(job_id: uuid.UUID) -> None:
         stored = db.get(Job, job_id)
         if stored is None:
             return
+        if status == "more" and not stored.cancel:
+            put_again(db, stored, attempts=0, message="goes on")
+            return
+        status = "cancelled" if status == "more" else status
         if status == "cancelled" and stored.payload.get("pause"):
             status = "paused"
         elif status == "cancelled" and not stored.cancel:
@@ -108,19 +113,24 @@ def _outcome(job: Job, ear: _Ear) -> tuple[str, Fault | None]:
             change_job(db, job.id, fraction=fraction, message=message)
 
     try:
-        KINDS[job.kind](job, Context(report=report, cancelled=lambda: ear.stop or LEAVING.is_set()))
+        more = KINDS[job.kind](job, Context(report=report, cancelled=lambda: ear.stop or LEAVING.is_set()))
     except CancelledError:
         return "cancelled", None
-    except PruxelError as error:
-        return "failed", error.fault
-    except MemoryError:
-        return "failed", Fault(ErrorCode.BUDGET, "there is not enough memory for this", hint="Close other work.")
-    except Exception as error:
-        if is_away(error):
-            raise
-        if has_no_room(error):
-            return "failed", NO_ROOM
-        log.exception("job %s failed", job.id)
-        hint = f"This is a mistake of ours. The log names it under job {job.id}."
-        return "failed", Fault(ErrorCode.MALFORMED, "something unexpected happened", hint=hint)
-    return "done", None
+    except Exception as error:  # noqa: BLE001 - logged, and told as a fault
+        return "failed", fault_of(error, job.id)
+    return ("more" if more else "done"), None
+
+
+def fault_of(error: Exception, job_id: uuid.UUID) -> Fault:
+    """What stopped the work, for a person. Raises it again when the database is away: then nothing is known yet."""
+    if isinstance(error, PruxelError):
+        return error.fault
+    if isinstance(error, MemoryError):
+        return Fault(ErrorCode.BUDGET, "there is not enough memory for this", hint="Close other work.")
+    if is_away(error):
+        raise error
+    if has_no_room(error):
+        return NO_ROOM
+    log.error("job %s failed", job_id, exc_info=error)
+    hint = f"This is a mistake of ours. The log names it under job {job_id}."
+    return Fault(ErrorCode.MALFORMED, "something unexpected happened", hint=hint)

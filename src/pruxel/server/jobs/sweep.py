@@ -15,6 +15,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.scene.manifest import names_in
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.settings import settings
+from pruxel.server.store.batches import BatchItem
 from pruxel.server.store.blobs import all_blobs, drop_blob, find_blob
 from pruxel.server.store.database import session
 from pruxel.server.store.tables import EntryRow, Glance, Job, NameListRow, StoredScene, View
@@ -62,7 +63,7 @@ def reachable(db: Session) -> Iterator[str]:
     yield from (key for key in drawn if key)
     yield from db.execute(select(NameListRow.blob)).scalars()
     manifests = set(db.execute(select(StoredScene.manifest)).scalars())
-    for table in (View.content, Glance.content, Job.payload):
+    for table in (View.content, Glance.content, Job.payload, BatchItem.told):
         for content in db.execute(select(table)).scalars():
             named = set(_keys_in(content))
             yield from named

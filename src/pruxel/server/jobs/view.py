@@ -18,6 +18,7 @@ from pruxel.core.pictures.render import View as PictureView
 from pruxel.core.recipe.cache import LayeredCache, MemoryCache
 from pruxel.core.recipe.document import StepUse
 from pruxel.core.recipe.run import RecipeRun, run_recipe
+from pruxel.core.recipe.ways import Way, ways
 from pruxel.core.scene.measure import measure
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.references import Reference
@@ -31,7 +32,7 @@ from pruxel.server.store.revisions import steps_of
 from pruxel.server.store.scenes import StoredSteps, shown_scene
 from pruxel.server.store.tables import Job, View, Workpiece
 
-VERSION = "7"
+VERSION = "8"
 _CARD = PictureView(width=352, height=240, samples=1, sky_rays=6)
 _results = LayeredCache(MemoryCache(), StoredSteps())
 
@@ -121,8 +122,9 @@ def view(job: Job, context: Context) -> None:
                 "fault": r.fault.as_dict() | {"line": r.fault.line()} if r.fault else None,
                 "before": r.before,
                 "after": r.after,
+                "ways": [_way(way) for way in ways(before, r.use)],
             }
-            for r in run.runs
+            for r, before in zip(run.runs, run.scenes, strict=False)
         ],
         "findings": None,
         "pictures": [],
@@ -135,6 +137,14 @@ def view(job: Job, context: Context) -> None:
     for one in run.scenes:
         content["pictures"].append(scene_picture(one, _CARD, context.part(0.75, 1.0)))
         _save(key, project, content)
+
+
+def _way(way: Way) -> dict[str, Any]:
+    return {
+        "words": way.words,
+        "params": way.params,
+        "rule": None if way.rule is None else way.rule.model_dump(),
+    }
 
 
 def _save(key: str, project: uuid.UUID, content: dict[str, Any]) -> None:

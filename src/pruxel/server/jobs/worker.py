@@ -24,6 +24,7 @@ from pruxel.server.jobs.queue import BACK, FRONT, TASK, put_again, put_job
 from pruxel.server.jobs.risk import CAREFUL, Risk
 from pruxel.server.logs import begin_log
 from pruxel.server.settings import settings
+from pruxel.server.store.batches import lose_item
 from pruxel.server.store.database import is_away, patiently, session
 from pruxel.server.store.jobs import ATTEMPTS, change_job, fail_lost, should_stop
 from pruxel.server.store.setbacks import set_back
@@ -38,7 +39,7 @@ _FRONT_CHILDREN = 2
 _NICE_BEHIND = 15
 _LEAVING, _ASKED = threading.Event(), threading.Event()
 _HOUR = 3600.0
-_LONGEST = {"glance": 0.25 * _HOUR, "guess": 0.25 * _HOUR, "sight": 0.25 * _HOUR, "view": _HOUR}
+_LONGEST = {"batch": _HOUR, "glance": 0.25 * _HOUR, "guess": 0.25 * _HOUR, "sight": 0.25 * _HOUR, "view": _HOUR}
 _LONGEST_OF_ALL = 24 * _HOUR
 
 
@@ -118,6 +119,11 @@ def _after(job_id: uuid.UUID, ended: Ended) -> None:
             # One file did it: should it do so once more, it is set aside, and the others go on.
             risk = ended.risk
             set_back(db, job.project_id, risk.kind, risk.name, risk.stamp, harm_of(ended, risk))
+            put_again(db, job, attempts=0, message="goes on")
+        elif job.kind == "batch":
+            # An item is tried once more by the same one, then it fails; one that takes too much fails at once.
+            if ending in {Ending.TOO_LONG, Ending.TOO_LARGE}:
+                lose_item(db, job.id, _over(job, ending))
             put_again(db, job, attempts=0, message="goes on")
         elif ending in {Ending.TOO_LONG, Ending.TOO_LARGE}:
             change_job(db, job_id, status="failed", message=f"ended: {ending}", fault=_over(job, ending).as_dict())

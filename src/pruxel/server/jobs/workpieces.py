@@ -1,0 +1,47 @@
+"""The workpiece of just some entries, made when there is none."""
+
+from __future__ import annotations
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.knowledge.kinds import OPENED, Kind
+from pruxel.server.jobs.stacks import StoredStack
+from pruxel.server.store.tables import Workpiece
+
+
+def check_entries(stack: StoredStack, entries: list[str]) -> None:
+    """Raise `InputError` when an entry is not there, or of a kind that nothing opens as a scene."""
+    for path in entries:
+        kind = stack.kind_of(path)
+        if kind is None:
+            raise InputError(ErrorCode.NOT_FOUND, "one of these entries is not in the sources", file=path)
+        if kind not in OPENED and not (kind is Kind.CLIPS and len(entries) > 1):
+            raise InputError(
+                ErrorCode.UNKNOWN_FORMAT,
+                f"an entry of kind '{kind}' does not open on the Bench",
+                file=path,
+                expected=", ".join(sorted(OPENED)),
+                found=str(kind),
+                hint="Look at it in Browse, extract it raw, or describe its format in a layout.",
+            )
+
+
+def workpiece_of(db: Session, stack: StoredStack, entries: list[str]) -> Workpiece:
+    """The workpiece of just these entries, made when there is none. Raises `InputError` as `check_entries` does."""
+    check_entries(stack, entries)
+    project = stack.state.project
+    wanted = select(Workpiece).where(Workpiece.project_id == project, Workpiece.entries == entries).limit(1)
+    known = db.execute(wanted).scalar_one_or_none()
+    if known is not None:
+        return known
+    made = Workpiece(project_id=project, name=name_of(entries), entries=entries, at=0)
+    db.add(made)
+    db.flush()
+    return made
+
+
+def name_of(entries: list[str]) -> str:
+    """What a workpiece of these entries is called at first."""
+    return entries[0].rsplit("/", 1)[-1].rsplit(".", 1)[0]

@@ -1,0 +1,218 @@
+"""Batches against a real database and a real worker: dry, for real, stopped, gone on with, tried again, compared."""
+
+from __future__ import annotations
+
+import json
+import uuid
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+from sqlalchemy import select
+
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import ErrorCode, Fault
+from pruxel.core.deliver.package import write_files
+from pruxel.server.jobs.queue import put_job
+from pruxel.server.store.batches import Batch, BatchItem, lose_item, put_back, take_item
+from pruxel.server.store.database import session
+from pruxel.server.store.jobs import ATTEMPTS
+from pruxel.server.store.tables import Job
+from tests.glb import files_of_glb
+from tests.scenes import two_boxes
+from tests.server.asking import ended, new_project
+from tests.server.conftest import Worker
+
+Wait = Callable[..., Any]
+STEPS = [
+    {"step": "show_parts", "params": {"action": "drop"}, "rule": {"parts": "sm*"}},
+    {"step": "set_units", "params": {"factor": 0.5}},
+    {"step": "flip_faces", "rule": {"parts": "*_none"}},
+]
+PATHS = ["crate_1.glb", "crate_2.glb", "crate_3.glb", "crate_4.glb", "bent.glb"]
+
+
+@pytest.fixture(scope="module")
+def crates(client: TestClient, worker: Worker, installation: dict[str, str], wait_for: Wait) -> str:
+    """A project of four models and one that cannot be read."""
+    folder = Path(installation["mounts"]) / "crates"
+    folder.mkdir()
+    for path in PATHS[:4]:
+        write_files(folder, files_of_glb(two_boxes(), path.removesuffix(".glb")), Context())
+    (folder / PATHS[4]).write_bytes(b"glTF" + bytes(40))
+    project = new_project(client, "crates")
+    job = client.post(f"/api/projects/{project}/sources", json={"path": str(folder)}).json()
+    assert wait_for(ended(client, project, job["id"]))["status"] == "done"
+    return project
+
+
+def started(client: TestClient, project: str, **more: Any) -> str:
+    asked = {"name": "tidy", "steps": STEPS, "entries": PATHS} | more
+    answer = client.post(f"/api/projects/{project}/batches", json=asked)
+    assert answer.status_code == 202, answer.text
+    return str(answer.json()["id"])
+
+
+def finished(client: TestClient, batch: str) -> Callable[[], dict[str, Any] | None]:
+    def ask() -> dict[str, Any] | None:
+        found: dict[str, Any] = client.get(f"/api/batches/{batch}").json()
+        over = not found["working"] and all(item["state"] in {"done", "failed"} for item in found["items"])
+        return found if over else None
+
+    return ask
+
+
+def test_a_dry_run_tells_and_changes_nothing(client: TestClient, crates: str, wait_for: Wait) -> None:
+    found = wait_for(finished(client, started(client, crates)))
+    assert found["counts"] == {"done": 4, "failed": 1}
+    first, bent = found["items"][0], found["items"][-1]
+    assert [(step["removed"], step["changed"]) for step in first["steps"]] == [
+        (["small"], []),
+        ([], ["large"]),
+        ([], []),
+    ]
+    assert first["steps"][2]["summary"] == "nothing here is called '*_none'"
+    assert client.get(f"/api/blobs/{first['picture']}").content.startswith(b"\x89PNG")
+    assert (bent["state"], bent["steps"]) == ("failed", [])
+    assert "bent.glb" in bent["fault"]
+    assert client.get(f"/api/projects/{crates}/workpieces").json() == []
+    assert client.get(f"/api/projects/{crates}/deliveries").json() == []
+
+
+def test_for_real_it_keeps_steps_and_delivers_and_again_does_not_double_them(
+    client: TestClient, crates: str, wait_for: Wait
+) -> None:
+    wanted = {"formats": ["glb"], "below": "crates"}
+    batch = started(client, crates, dry=False, wanted=wanted, entries=PATHS[:2])
+    found = wait_for(finished(client, batch))
+    assert (found["delivers"], found["counts"]) == (True, {"done": 2})
+
+    def proven() -> dict[str, Any] | None:
+        whole: dict[str, Any] = client.get(f"/api/batches/{batch}").json()
+        return whole if all(item["delivered"] == "proven" for item in whole["items"]) else None
+
+    wait_for(proven)
+    pieces = client.get(f"/api/projects/{crates}/workpieces").json()
+    assert [[step["step"] for step in piece["steps"]] for piece in pieces] == [
+        ["show_parts", "set_units", "flip_faces"]
+    ] * 2
+
+    again = client.post(f"/api/batches/{batch}/again", json={"dry": False}).json()
+    assert (again["before"], again["delivers"]) == (batch, False)
+    second = wait_for(finished(client, again["id"]))
+    assert all(item["differences"] == [] or "delivery" in item["differences"][0] for item in second["items"])
+    assert [item["triangles"] for item in second["items"]] == [item["triangles"] for item in found["items"]]
+    pieces = client.get(f"/api/projects/{crates}/workpieces").json()
+    assert all(len(piece["steps"]) == 3 for piece in pieces)
+    # A person's own steps stay before those of the batch.
+    own = {"step": "set_units", "params": {"factor": 10.0}}
+    client.put(f"/api/workpieces/{pieces[0]['id']}/steps", json={"steps": [own, *pieces[0]["steps"]]})
+    third = client.post(f"/api/batches/{again['id']}/again", json={"dry": True}).json()
+    differing = [
+        item["differences"] for item in wait_for(finished(client, third["id"]))["items"] if item["differences"]
+    ]
+    assert len(differing) == 1
+    assert any(" m (before: " in line for line in differing[0])
+
+
+def test_what_failed_is_tried_again_once_it_is_mended(
+    client: TestClient, crates: str, wait_for: Wait, installation: dict[str, str]
+) -> None:
+    batch = started(client, crates, entries=[PATHS[4], PATHS[0]])
+    assert wait_for(finished(client, batch))["counts"] == {"done": 1, "failed": 1}
+    assert client.post(f"/api/batches/{batch}/retry").status_code == 200
+    assert wait_for(finished(client, batch))["counts"] == {"done": 1, "failed": 1}
+    file = Path(installation["mounts"]) / "crates" / PATHS[4]
+    bad = file.read_bytes()
+    try:
+        file.write_bytes((file.parent / PATHS[0]).read_bytes())
+        source = client.get(f"/api/projects/{crates}/sources").json()[0]["id"]
+        job = client.post(f"/api/sources/{source}/read").json()
+        assert wait_for(ended(client, crates, job["id"]))["status"] == "done"
+        client.post(f"/api/batches/{batch}/retry")
+        assert wait_for(finished(client, batch))["counts"] == {"done": 2}
+    finally:
+        file.write_bytes(bad)
+    assert client.post(f"/api/batches/{batch}/retry").status_code == 422
+
+
+def test_it_is_stopped_and_goes_on(client: TestClient, crates: str, wait_for: Wait) -> None:
+    batch = started(client, crates, name="slow")
+    stopped = client.post(f"/api/batches/{batch}/stop").json()
+    assert sum(stopped["counts"].values()) == len(PATHS)
+
+    def still() -> dict[str, Any] | None:
+        found: dict[str, Any] = client.get(f"/api/batches/{batch}").json()
+        return None if found["working"] else found
+
+    left = wait_for(still)["counts"]
+    assert "running" not in left
+    client.post(f"/api/batches/{batch}/go")
+    assert wait_for(finished(client, batch))["counts"].keys() <= {"done", "failed"}
+    client.patch(f"/api/batches/{batch}", json={"name": "quick"})
+    assert client.get(f"/api/batches/{batch}").json()["name"] == "quick"
+    assert client.delete(f"/api/batches/{batch}").status_code == 204
+    assert client.get(f"/api/batches/{batch}").status_code == 404
+
+
+@pytest.mark.parametrize(
+    "wrong",
+    [
+        {"steps": []},
+        {"entries": []},
+        {"steps": [{"step": "no_such"}]},
+        {"steps": [{"step": "set_units", "params": {"factor": -1}}]},
+        {"steps": [{"step": "set_units", "params": {"factor": 2}, "rule": {"parts": "*"}}]},
+        {"steps": [{"step": "flip_faces", "rule": {}}]},
+        {"steps": [{"step": "flip_faces", "rule": {"finding": "no_such"}}]},
+        {"wanted": {"formats": ["no_such"]}},
+        {"wanted": {"formats": ["glb"], "plan": {"clips": "sideways"}}},
+    ],
+)
+def test_what_no_item_could_follow_is_refused_at_once(client: TestClient, crates: str, wrong: dict[str, Any]) -> None:
+    asked = {"name": "x", "steps": STEPS, "entries": PATHS} | wrong
+    before = len(client.get(f"/api/projects/{crates}/batches").json())
+    assert client.post(f"/api/projects/{crates}/batches", json=asked).status_code == 422
+    assert len(client.get(f"/api/projects/{crates}/batches").json()) == before
+    assert client.post(f"/api/projects/{uuid.uuid4()}/batches", json=asked | {"steps": STEPS}).status_code in {404, 422}
+
+
+def test_an_item_whose_process_ends_is_tried_once_more_and_then_fails(client: TestClient, crates: str) -> None:
+    with session() as db:
+        batch = Batch(project_id=uuid.UUID(crates), name="hard", steps=[], dry=True)
+        db.add(batch)
+        db.flush()
+        db.add_all(BatchItem(batch_id=batch.id, position=n, name=str(n), entries=[str(n)]) for n in range(3))
+        job = put_job(db, uuid.UUID(crates), "batch", "hard", {"batch": str(uuid.uuid4())}).id
+        db.flush()
+        key = batch.id
+    for _ in range(ATTEMPTS):
+        with session() as db:
+            taken = take_item(db, key, job)
+            assert taken is not None
+            assert taken.position == 0
+    with session() as db:
+        second = take_item(db, key, job)
+        assert second is not None
+        assert second.position == 1
+        put_back(db, key, 1)
+    with session() as db:
+        assert take_item(db, key, job).position == 1  # type: ignore[union-attr]
+        lose_item(db, job, Fault(ErrorCode.BUDGET, "it took too much"))
+    with session() as db:
+        rows = (
+            db.execute(select(BatchItem).where(BatchItem.batch_id == key).order_by(BatchItem.position)).scalars().all()
+        )
+        assert [row.state for row in rows] == ["failed", "failed", "waiting"]
+        assert "twice" in json.dumps(rows[0].told)
+        assert "too much" in json.dumps(rows[1].told)
+        db.delete(db.get_one(Job, job))
+
+
+def test_recipes_keep_rules(client: TestClient, crates: str) -> None:
+    made = client.post(f"/api/projects/{crates}/recipes", json={"name": "tidy", "steps": STEPS}).json()
+    assert made["steps"][0]["rule"] == {"parts": "sm*", "materials": "", "finding": ""}
+    wrong = [{"step": "flip_faces", "rule": {"finding": "no_such"}}]
+    assert client.post(f"/api/projects/{crates}/recipes", json={"name": "x", "steps": wrong}).status_code == 422
