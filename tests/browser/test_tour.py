@@ -190,7 +190,7 @@ def test_keyboard_list_night_and_empty_states(page: Page) -> None:
     page.see(page.test("search")).send_keys("nothing is called so")
     page.see("main", "Nothing matches")
     page.driver.get(page.driver.current_url.split("/?")[0].rsplit("/", 1)[0] + "/bench")
-    page.see("main", "The Bench is empty")
+    page.see("main", "Workpieces")
 
 
 def test_a_stranger_without_the_link_sees_what_to_do(page: Page) -> None:

@@ -87,6 +87,7 @@ def test_a_rule_about_materials_fills_materials() -> None:
         (StepUse(step="set_units", params={"factor": 2.0}, rule=Rule(parts="*")), "cannot follow this rule"),
         (StepUse(step="merge_materials", rule=Rule(parts="*")), "cannot follow this rule"),
         (StepUse(step="flip_faces", rule=Rule(finding="no_such")), "no_such"),
+        (StepUse(step="flip_faces", params={"parts": ["a"]}, rule=Rule(finding="inward_faces")), "says with what"),
         (StepUse(step="no_such", rule=Rule(parts="*")), "no_such"),
         (StepUse(step="thin_out", params={"share": 900}, rule=Rule(parts="*")), "at most"),
     ],
@@ -95,8 +96,8 @@ def test_a_rule_that_cannot_be_followed_is_told_before_any_scene(use: StepUse, w
     with pytest.raises(UsageError) as caught:
         check_rule(use)
     assert words in caught.value.fault.line()
-    [one] = run(named("hull"), use).runs
-    assert one.fault is not None
+    if "says with what" not in words:
+        assert run(named("hull"), use).runs[0].fault is not None
 
 
 def test_a_finding_as_a_rule_mends_each_model_by_its_own_numbers() -> None:
@@ -232,6 +233,7 @@ def test_a_step_that_touched_nothing_left_everything(name: str) -> None:
         ("recipe: 1\nsteps: [{step: x, rule: {parts: a, finding: b}}]", "patterns"),
         ("recipe: 1\nsteps: [{step: x, rule: {shape: a}}]", "shape"),
         ("[1, 2]", "hold together"),
+        ("recipe: 1\nsteps: []", "a recipe has steps"),
     ],
 )
 def test_recipes_that_are_wrong_say_where(text: str, words: str) -> None:

@@ -22,7 +22,7 @@ from pruxel.server.store.jobs import ATTEMPTS
 from pruxel.server.store.tables import Job
 from tests.glb import files_of_glb
 from tests.scenes import two_boxes
-from tests.server.asking import ended, new_project
+from tests.server.asking import ended, new_project, view
 from tests.server.conftest import Worker
 
 Wait = Callable[..., Any]
@@ -216,3 +216,35 @@ def test_recipes_keep_rules(client: TestClient, crates: str) -> None:
     assert made["steps"][0]["rule"] == {"parts": "sm*", "materials": "", "finding": ""}
     wrong = [{"step": "flip_faces", "rule": {"finding": "no_such"}}]
     assert client.post(f"/api/projects/{crates}/recipes", json={"name": "x", "steps": wrong}).status_code == 422
+
+
+def test_recipes_travel_as_files(client: TestClient, crates: str) -> None:
+    made = client.post(f"/api/projects/{crates}/recipes", json={"name": "tidy: all/of it", "steps": STEPS}).json()
+    file = client.get(f"/api/recipes/{made['id']}/file")
+    assert 'filename="' in file.headers["content-disposition"]
+    taken = client.post(f"/api/projects/{crates}/recipes/file", json={"name": "r.yaml", "text": file.text}).json()
+    assert taken["name"] == made["name"]
+    assert taken["steps"] == made["steps"]
+    for text in ("recipe: 9", "steps: [", "recipe: 1\nsteps: [{step: nope}]", "recipe: 1\nsteps: []"):
+        answer = client.post(f"/api/projects/{crates}/recipes/file", json={"name": "r.yaml", "text": text})
+        assert answer.status_code in {400, 422}, text
+        assert answer.json()["detail"]
+
+
+def test_a_workpiece_is_duplicated_with_its_steps(client: TestClient, crates: str, wait_for: Wait) -> None:
+    asked = {"entries": [PATHS[0]]}
+    piece = client.post(f"/api/projects/{crates}/workpieces", json=asked).json()
+    client.put(f"/api/workpieces/{piece['id']}/steps", json={"steps": STEPS[:2]})
+    copies = [client.post(f"/api/workpieces/{piece['id']}/copy").json() for _ in range(2)]
+    assert [one["name"] for one in copies] == [f"{piece['name']} 2", f"{piece['name']} 3"]
+    assert all(len(one["steps"]) == 2 for one in copies)
+    client.put(f"/api/workpieces/{copies[0]['id']}/steps", json={"steps": []})
+    assert len(client.get(f"/api/workpieces/{piece['id']}").json()["steps"]) == 2
+    # The entries lead to the first, as before.
+    assert client.post(f"/api/projects/{crates}/workpieces", json=asked).json()["id"] == piece["id"]
+    drawn = view(client, piece["id"], wait_for)
+    wait_for(lambda: len(client.get(f"/api/workpieces/{piece['id']}/view").json()["content"]["pictures"]) == 3 or None)
+    assert drawn["steps"][0]["ways"] == []
+    listed = {one["id"]: one["picture"] for one in client.get(f"/api/projects/{crates}/workpieces").json()}
+    assert listed[piece["id"]]
+    assert {name["name"] for name in client.get("/api/rules").json()} >= {"inward_faces", "extra_parts"}

@@ -226,7 +226,7 @@ describe('findings and facts', () => {
     const wrapper = mount(FindingsPanel, { props: { findings: [finding] as never, loading: false } })
     expect(words(wrapper)).toContain('triangles 6,000 open 97.1 %')
     await wrapper.get('[data-test=apply]').trigger('click')
-    expect(wrapper.emitted('apply')).toEqual([[finding.suggestion]])
+    expect(wrapper.emitted('apply')).toEqual([[finding]])
   })
   it('tell looking from having found nothing', async () => {
     const wrapper = mount(FindingsPanel, { props: { findings: null, loading: true } })

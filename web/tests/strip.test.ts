@@ -42,6 +42,7 @@ function strip(steps: StepUse[], more: object = {}) {
         ['p0', 'p1', 'p2', 'p3'],
       ),
       kinds: KINDS,
+      rules: [{ name: 'inward', title: 'Faces that point inward' }],
       hidden: new Set<string>(),
       project: 'p',
       workpieces: [],
@@ -168,6 +169,6 @@ describe('a new step', () => {
     box.value = '4'
     box.dispatchEvent(new Event('input'))
     await done()
-    expect(apply).toHaveBeenCalledWith([A, { ...C, params: { factor: 4 } }])
+    expect(apply).toHaveBeenCalledWith([A, { ...C, params: { factor: 4 }, because: '' }])
   })
 })

@@ -80,6 +80,7 @@ const PLAIN = { files: 'one', names: '{name}', only_clips: [], largest_side: nul
 const COMMON: Routes = {
   'GET /api/projects': () => [{ id: 'p', name: 'Reef', language: null, languages: [] }],
   'GET /api/steps': () => [],
+  'GET /api/rules': () => [],
   'GET /api/formats': () => [
     { name: 'glb', title: 'glTF binary', carries: ['skins', 'clips', 'tree'], options: {} },
     {
@@ -229,7 +230,7 @@ describe('the Bench', () => {
     await wrapper.get("[data-part='wheel']").setValue(false)
     await button(wrapper, 'Drop hidden').trigger('click')
     await settled()
-    const step = { step: 'show_parts', params: { parts: ['wheel'], action: 'drop' }, on: true }
+    const step = { step: 'show_parts', params: { parts: ['wheel'], action: 'drop' }, on: true, because: '' }
     expect(sent()).toEqual([['PUT /api/workpieces/a/steps', { steps: [step] }]])
   })
   it('is undone and done again by keys, where there is something to undo', async () => {

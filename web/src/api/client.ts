@@ -34,7 +34,14 @@ export type Fit = Schemas['FitOut']
 export type Upload = Schemas['UploadOut']
 export type Mark = Schemas['MarkIn']
 export type Workpiece = Schemas['WorkpieceOut']
-export type StepUse = Schemas['StepModel']
+// What is as usual need not be said.
+export type StepUse = Pick<Schemas['StepModel'], 'step' | 'params' | 'on'> & Partial<Schemas['StepModel']>
+export type Recipe = Schemas['RecipeOut']
+export type Rule = Schemas['Rule']
+export type RuleName = Schemas['RuleOut']
+export type Batch = Schemas['BatchOut']
+export type BatchWhole = Schemas['BatchWhole']
+export type BatchItem = Schemas['BatchItemOut']
 export type StepKind = Schemas['StepKindOut']
 export type View = Schemas['ViewOut']
 export type ViewContent = Schemas['ViewContent']
@@ -115,6 +122,7 @@ function given<T extends object>(values: T): T {
 }
 
 const raw = { bodySerializer: (body: unknown) => body as Blob, headers: { 'Content-Type': 'application/octet-stream' } }
+const whole = (steps: StepUse[]) => steps.map((use) => ({ ...use, because: use.because ?? '' }))
 const at = (path: Record<string, string | number>, query: object = {}) =>
   ({ params: { path, query: given(query) } }) as never
 
@@ -271,6 +279,39 @@ export const api = {
       }),
     ),
   steps: () => ok(client.GET('/api/steps')),
+  rules: () => ok(client.GET('/api/rules')),
+  recipes: (project: string) => ok(client.GET('/api/projects/{project}/recipes', { params: { path: { project } } })),
+  keepRecipe: (project: string, name: string, steps: StepUse[]) =>
+    ok(
+      client.POST('/api/projects/{project}/recipes', {
+        params: { path: { project } },
+        body: { name, steps: whole(steps) },
+      }),
+    ),
+  loadRecipe: (project: string, name: string, text: string) =>
+    ok(client.POST('/api/projects/{project}/recipes/file', { params: { path: { project } }, body: { name, text } })),
+  renameRecipe: (recipe: string, name: string) =>
+    ok(client.PATCH('/api/recipes/{recipe}', { params: { path: { recipe } }, body: { name } })),
+  removeRecipe: (recipe: string) => ok(client.DELETE('/api/recipes/{recipe}', at({ recipe }))),
+  applyRecipe: (recipe: string, workpieces: string[]) =>
+    ok(client.POST('/api/recipes/{recipe}/apply', { params: { path: { recipe } }, body: { workpieces } })),
+  batches: (project: string) => ok(client.GET('/api/projects/{project}/batches', { params: { path: { project } } })),
+  runBatch: (project: string, body: Omit<Schemas['BatchSteps'], 'steps'> & { steps: StepUse[] }) =>
+    ok(
+      client.POST('/api/projects/{project}/batches', {
+        params: { path: { project } },
+        body: { ...body, steps: whole(body.steps) },
+      }),
+    ),
+  batch: (batch: string) => ok(client.GET('/api/batches/{batch}', { params: { path: { batch } } })),
+  stopBatch: (batch: string) => ok(client.POST('/api/batches/{batch}/stop', { params: { path: { batch } } })),
+  goOnWithBatch: (batch: string) => ok(client.POST('/api/batches/{batch}/go', { params: { path: { batch } } })),
+  retryBatch: (batch: string) => ok(client.POST('/api/batches/{batch}/retry', { params: { path: { batch } } })),
+  runBatchAgain: (batch: string, body: Schemas['BatchAgain']) =>
+    ok(client.POST('/api/batches/{batch}/again', { params: { path: { batch } }, body })),
+  renameBatch: (batch: string, name: string) =>
+    ok(client.PATCH('/api/batches/{batch}', { params: { path: { batch } }, body: { name } })),
+  removeBatch: (batch: string) => ok(client.DELETE('/api/batches/{batch}', at({ batch }))),
   formats: () => ok(client.GET('/api/formats')),
   workpieces: (project: string) =>
     ok(client.GET('/api/projects/{project}/workpieces', { params: { path: { project } } })),
@@ -284,9 +325,16 @@ export const api = {
   workpiece: (workpiece: string) => ok(client.GET('/api/workpieces/{workpiece}', { params: { path: { workpiece } } })),
   renameWorkpiece: (workpiece: string, name: string) =>
     ok(client.PATCH('/api/workpieces/{workpiece}', { params: { path: { workpiece } }, body: { name } })),
+  copyWorkpiece: (workpiece: string) =>
+    ok(client.POST('/api/workpieces/{workpiece}/copy', { params: { path: { workpiece } } })),
   removeWorkpiece: (workpiece: string) => ok(client.DELETE('/api/workpieces/{workpiece}', at({ workpiece }))),
   setSteps: (workpiece: string, steps: StepUse[]) =>
-    ok(client.PUT('/api/workpieces/{workpiece}/steps', { params: { path: { workpiece } }, body: { steps } })),
+    ok(
+      client.PUT('/api/workpieces/{workpiece}/steps', {
+        params: { path: { workpiece } },
+        body: { steps: whole(steps) },
+      }),
+    ),
   undo: (workpiece: string) => ok(client.POST('/api/workpieces/{workpiece}/undo', { params: { path: { workpiece } } })),
   redo: (workpiece: string) => ok(client.POST('/api/workpieces/{workpiece}/redo', { params: { path: { workpiece } } })),
   view: (workpiece: string) => ok(client.GET('/api/workpieces/{workpiece}/view', { params: { path: { workpiece } } })),

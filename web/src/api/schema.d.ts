@@ -1522,6 +1522,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/recipes/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Load Recipe File
+         * @description Take a recipe from the text of a file, whoever made it. Steps and rules are checked first.
+         */
+        post: operations["load_recipe_file_api_projects__project__recipes_file_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/references": {
         parameters: {
             query?: never;
@@ -1832,6 +1852,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recipes/{recipe}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Recipe File
+         * @description A recipe as a file that another installation takes.
+         */
+        get: operations["recipe_file_api_recipes__recipe__file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Rules
+         * @description Every rule of findings, by the name that a step's rule gives it.
+         */
+        get: operations["list_rules_api_rules_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scenes/{manifest}": {
         parameters: {
             query?: never;
@@ -1962,6 +2022,26 @@ export interface paths {
          * @description Give a workpiece another name.
          */
         patch: operations["rename_workpiece_api_workpieces__workpiece__patch"];
+        trace?: never;
+    };
+    "/api/workpieces/{workpiece}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy Workpiece
+         * @description Another of the same entries with the same steps, to go on with in another way.
+         */
+        post: operations["copy_workpiece_api_workpieces__workpiece__copy_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/workpieces/{workpiece}/deliveries": {
@@ -3587,6 +3667,16 @@ export interface components {
             /** Type */
             type: string;
         };
+        /**
+         * RecipeFileIn
+         * @description A recipe's file: what it is called and what is in it.
+         */
+        RecipeFileIn: {
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+        };
         /** RecipeIn */
         RecipeIn: {
             /** Name */
@@ -3672,6 +3762,13 @@ export interface components {
              * @default
              */
             parts: string;
+        };
+        /** RuleOut */
+        RuleOut: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
         };
         /** SavedSearchModel */
         SavedSearchModel: {
@@ -4146,7 +4243,10 @@ export interface components {
             /** Source */
             source?: string | null;
         };
-        /** WorkpieceOut */
+        /**
+         * WorkpieceOut
+         * @description `picture` is the key of its last picture, in the list of all and where one was drawn.
+         */
         WorkpieceOut: {
             /** Can Redo */
             can_redo: boolean;
@@ -4161,6 +4261,11 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            /**
+             * Picture
+             * @default
+             */
+            picture: string;
             /** Steps */
             steps: components["schemas"]["StepModel"][];
         };
@@ -7526,6 +7631,45 @@ export interface operations {
             507: components["responses"]["Refused507"];
         };
     };
+    load_recipe_file_api_projects__project__recipes_file_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecipeFileIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
     read_references_api_projects__project__references_post: {
         parameters: {
             query?: never;
@@ -8302,6 +8446,74 @@ export interface operations {
             507: components["responses"]["Refused507"];
         };
     };
+    recipe_file_api_recipes__recipe__file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recipe: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/yaml": unknown;
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    list_rules_api_rules_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleOut"][];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
     scene_manifest_api_scenes__manifest__get: {
         parameters: {
             query?: never;
@@ -8597,6 +8809,41 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkpieceOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    copy_workpiece_api_workpieces__workpiece__copy_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workpiece: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -33,9 +33,9 @@ const failed = ref<unknown>(null)
 const asking = ref<'name' | 'remove' | null>(null)
 const keyList = ref<InstanceType<typeof KeyList>>()
 const over = useDrops(() => id.value)
-const at = computed(() =>
-  stages.findIndex((s) => s.name === (route.name === 'catalogue' || route.name === 'bytes' ? 'browse' : route.name)),
-)
+// Views that belong to a stage without being its first.
+const STAGE_OF: Record<string, string> = { catalogue: 'browse', bytes: 'browse', batches: 'bench' }
+const at = computed(() => stages.findIndex((s) => s.name === (STAGE_OF[String(route.name)] ?? route.name)))
 const named = computed(() => route.params.workpiece)
 const workpiece = computed(() => {
   const given = typeof named.value === 'string' ? named.value : ''

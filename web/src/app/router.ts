@@ -25,6 +25,11 @@ export const router = createRouter({
       component: () => import('../features/bench/BenchView.vue'),
     },
     {
+      path: '/:project/batches/:batch?',
+      name: 'batches',
+      component: () => import('../features/batch/BatchesView.vue'),
+    },
+    {
       path: '/:project/deliver/:workpiece?',
       name: 'deliver',
       component: () => import('../features/deliver/DeliverView.vue'),

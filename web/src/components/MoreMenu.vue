@@ -8,12 +8,19 @@ interface Act {
   grave?: boolean
   test?: string
 }
-defineProps<{ label: string; acts: Act[]; upwards?: boolean }>()
+defineProps<{ label: string; acts: Act[]; upwards?: boolean; words?: string; wide?: boolean }>()
 </script>
 
 <template>
   <Menu as="div" class="relative">
-    <MenuButton class="button px-2 py-1" :aria-label="label" data-test="more">More</MenuButton>
+    <MenuButton
+      class="button px-2 py-1"
+      :class="{ 'w-full': wide }"
+      :aria-label="words ? undefined : label"
+      data-test="more"
+    >
+      {{ words ?? 'More' }}
+    </MenuButton>
     <MenuItems
       class="z-30 w-48 rounded-lg border border-line bg-sheet p-1 shadow-lg focus:outline-none"
       :class="upwards ? 'fixed bottom-14 -ml-24' : 'absolute right-0 mt-1'"

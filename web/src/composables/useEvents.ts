@@ -9,9 +9,11 @@ export interface ServerEvent {
   project_id?: string
   job?: JobNews
   view?: string
+  batch?: string
   changed?:
     | 'sources'
     | 'deliveries'
+    | 'batches'
     | 'marks'
     | 'names'
     | 'keys'

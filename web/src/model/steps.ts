@@ -1,8 +1,9 @@
 // What the list of steps shows: those whose words hold what was typed, by what they are about.
-import type { Finding, StepKind } from '../api/client'
+import type { Finding, StepKind, StepUse } from '../api/client'
 
 export interface Proposal {
   step: string
+  rule: string
   title: string
   label: string
   params: Record<string, unknown>
@@ -29,9 +30,23 @@ export function grouped(kinds: StepKind[], words: string): [string, StepKind[]][
 // What findings propose, each once however many of them ask for it.
 export function proposals(findings: Finding[] | null | undefined, words: string): Proposal[] {
   const found = new Map<string, Proposal>()
-  for (const { suggestion, title } of findings ?? [])
+  for (const { suggestion, title, rule } of findings ?? [])
     if (suggestion && holds(`${suggestion.label} ${title}`, words))
-      found.set(JSON.stringify([suggestion.step, suggestion.params]), { ...suggestion, title })
+      found.set(JSON.stringify([suggestion.step, suggestion.params]), { ...suggestion, title, rule })
+  return [...found.values()]
+}
+
+// One step for each kind of finding that proposes one: it follows all findings of its kind, here and in other models.
+export function mends(findings: Finding[] | null | undefined): StepUse[] {
+  const found = new Map<string, StepUse>()
+  for (const { rule, suggestion } of findings ?? [])
+    if (suggestion)
+      found.set(`${rule} ${suggestion.step}`, {
+        step: suggestion.step,
+        params: {},
+        on: true,
+        rule: { finding: rule, parts: '', materials: '' },
+      })
   return [...found.values()]
 }
 

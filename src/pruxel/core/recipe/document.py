@@ -11,6 +11,7 @@ from pruxel.core.binary.load import validation_words
 from pruxel.core.binary.yaml_text import parse_yaml, write_yaml
 
 VERSION = 1
+MOST_STEPS = 500
 Pattern = Annotated[str, Field(max_length=200)]
 
 
@@ -71,12 +72,18 @@ def load_recipe(text: str, name: str) -> Recipe:
             expected=str(VERSION), found=str(said), hint="Use the version that wrote it, or a newer one.",
         )  # fmt: skip
     try:
-        return Recipe.model_validate(found)
+        recipe = Recipe.model_validate(found)
     except ValidationError as error:
         place, words = validation_words(error)
         raise InputError(
             ErrorCode.MALFORMED, f"the recipe does not hold together: {words}", file=name, field=place
         ) from error
+    if not 1 <= len(recipe.steps) <= MOST_STEPS:
+        raise InputError(
+            ErrorCode.MALFORMED, "a recipe has steps", file=name, field="steps",
+            expected=f"1 to {MOST_STEPS}", found=str(len(recipe.steps)),
+        )  # fmt: skip
+    return recipe
 
 
 def recipe_text(recipe: Recipe) -> str:

@@ -48,6 +48,11 @@ def check_rule(use: StepUse) -> None:
     found = STEPS.get(use.step)
     if use.rule is not None and use.rule.finding:
         RULES.get(use.rule.finding)
+        if use.params:
+            raise UsageError(
+                ErrorCode.USAGE, f"'{found.title}' follows a finding, which says with what", field="params",
+                expected="no parameters beside a rule about a finding", found=", ".join(use.params)[:120],
+            )  # fmt: skip
         return
     filled = {} if use.rule is None else dict.fromkeys(_takers(use.rule, found), ("any",))
     found.parse(use.params | filled)

@@ -57,12 +57,15 @@ class WorkpieceIn(BaseModel):
 
 
 class WorkpieceOut(BaseModel):
+    """`picture` is the key of its last picture, in the list of all and where one was drawn."""
+
     id: UUID
     name: str
     entries: list[str]
     steps: list[StepModel]
     can_undo: bool
     can_redo: bool
+    picture: str = ""
 
 
 class NameIn(BaseModel):
@@ -71,6 +74,12 @@ class NameIn(BaseModel):
 
 class RecipeIn(NameIn):
     steps: list[StepModel] = Field(min_length=1, max_length=500)
+
+
+class RecipeFileIn(NameIn):
+    """A recipe's file: what it is called and what is in it."""
+
+    text: str = Field(max_length=1 << 20)
 
 
 class RecipeOut(BaseModel):
@@ -183,6 +192,11 @@ class StepKindOut(BaseModel):
     group: str
     acts_on_parts: bool
     parameters: dict[str, Any]
+
+
+class RuleOut(BaseModel):
+    name: str
+    title: str
 
 
 class FormatOut(BaseModel):

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from uuid import UUID
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Response
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from pruxel.core.recipe.document import StepUse
+from pruxel.core.formats.textures import link_name
+from pruxel.core.recipe.document import Recipe, StepUse, load_recipe, recipe_text
 from pruxel.core.recipe.rules import check_rule
-from pruxel.server.api.models import ApplyIn, NameIn, RecipeIn, RecipeOut, StepModel
+from pruxel.server.api.limits import gives
+from pruxel.server.api.models import ApplyIn, NameIn, RecipeFileIn, RecipeIn, RecipeOut, StepModel
 from pruxel.server.store.database import reading, session
 from pruxel.server.store.jobs import tell
 from pruxel.server.store.missing import not_found
@@ -49,6 +51,27 @@ def save_recipe(project: UUID, wanted: RecipeIn) -> RecipeOut:
         db.add(row)
         db.flush()
         return _out(row)
+
+
+@router.post("/projects/{project}/recipes/file", status_code=201)
+def load_recipe_file(project: UUID, wanted: RecipeFileIn) -> RecipeOut:
+    """Take a recipe from the text of a file, whoever made it. Steps and rules are checked first."""
+    found = load_recipe(wanted.text, wanted.name)
+    for use in found.steps:
+        check_rule(use)
+    steps = [StepModel.model_validate(use.model_dump()) for use in found.steps]
+    name = (found.name or wanted.name.rsplit(".", 1)[0])[:200]
+    return save_recipe(project, RecipeIn(name=name or "recipe", steps=steps))
+
+
+@router.get("/recipes/{recipe}/file", response_class=Response, responses=gives("application/yaml"))
+def recipe_file(recipe: UUID) -> Response:
+    """A recipe as a file that another installation takes."""
+    with reading() as db:
+        found = _recipe(db, recipe)
+    kept = Recipe(name=found.name, steps=tuple(StepUse.model_validate(s) for s in found.steps))
+    headers = {"Content-Disposition": f'attachment; filename="{link_name(found.name)}.yaml"'}
+    return Response(recipe_text(kept), media_type="application/yaml", headers=headers)
 
 
 @router.patch("/recipes/{recipe}")

@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from itertools import count
 from uuid import UUID
 
 from fastapi import APIRouter
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+import pruxel.core.findings
 import pruxel.core.steps  # noqa: F401 - registers all steps
+from pruxel.core.findings.registry import RULES
 from pruxel.core.recipe.document import StepUse
 from pruxel.core.recipe.rules import check_rule
 from pruxel.core.steps.registry import STEPS
 from pruxel.server.api.models import (
     NameIn,
+    RuleOut,
     StepKindOut,
     StepModel,
     StepsIn,
@@ -23,7 +28,7 @@ from pruxel.server.api.models import (
     WorkpieceOut,
 )
 from pruxel.server.jobs.queue import put_job
-from pruxel.server.jobs.stacks import at_source, stored_stack
+from pruxel.server.jobs.stacks import at_source, fingerprint, stored_stack
 from pruxel.server.jobs.view import view_key
 from pruxel.server.jobs.workpieces import workpiece_of
 from pruxel.server.store.blobs import has_blob
@@ -60,6 +65,12 @@ def list_steps() -> list[StepKindOut]:
     ]  # fmt: skip
 
 
+@router.get("/rules")
+def list_rules() -> list[RuleOut]:
+    """Every rule of findings, by the name that a step's rule gives it."""
+    return [RuleOut(name=one.name, title=one.title) for one in RULES]
+
+
 @router.get("/projects/{project}/workpieces")
 def list_workpieces(project: UUID) -> list[WorkpieceOut]:
     """All workpieces, newest first."""
@@ -67,7 +78,17 @@ def list_workpieces(project: UUID) -> list[WorkpieceOut]:
         rows = db.execute(
             select(Workpiece).where(Workpiece.project_id == project).order_by(Workpiece.created.desc())
         ).scalars()
-        return [_out(db, w) for w in rows.all()]
+        found = list(rows.all())
+        pictures = _pictures(db, found)
+        return [_out(db, w).model_copy(update={"picture": pictures.get(w.id, "")}) for w in found]
+
+
+def _pictures(db: Session, workpieces: Sequence[Workpiece]) -> dict[UUID, str]:
+    """How workpieces came out, where that was drawn since they, or their files, changed last."""
+    now = fingerprint(workpieces[0].project_id) if workpieces else ""
+    keys = {view_key(w, steps_of(db, w), now): w.id for w in workpieces}
+    last = View.content["pictures"][-1].astext
+    return {keys[key]: drawn or "" for key, drawn in db.execute(select(View.key, last).where(View.key.in_(keys)))}
 
 
 @router.post("/projects/{project}/workpieces", status_code=201)
@@ -101,6 +122,22 @@ def rename_workpiece(workpiece: UUID, wanted: NameIn) -> WorkpieceOut:
         found.name = wanted.name
         tell(db, {"changed": "workpieces", "project_id": str(found.project_id)})
         return _out(db, found)
+
+
+@router.post("/workpieces/{workpiece}/copy", status_code=201)
+def copy_workpiece(workpiece: UUID) -> WorkpieceOut:
+    """Another of the same entries with the same steps, to go on with in another way."""
+    with session() as db:
+        found = _workpiece(db, workpiece)
+        named = select(Workpiece.name).where(Workpiece.project_id == found.project_id)
+        taken = set(db.execute(named).scalars())
+        name = next(f"{found.name} {n}" for n in count(2) if f"{found.name} {n}" not in taken)
+        made = Workpiece(project_id=found.project_id, name=name[-200:], entries=found.entries, at=0)
+        db.add(made)
+        db.flush()
+        add_revision(db, made, steps_of(db, found))
+        tell(db, {"changed": "workpieces", "project_id": str(found.project_id)})
+        return _out(db, made)
 
 
 @router.delete("/workpieces/{workpiece}", status_code=204)

@@ -9,8 +9,6 @@ import uuid
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import select
-
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError
 from pruxel.core.batch.items import item_told
@@ -21,12 +19,12 @@ from pruxel.server.jobs.pictures import scene_picture
 from pruxel.server.jobs.runner import fault_of, job_kind
 from pruxel.server.jobs.stacks import stored_stack
 from pruxel.server.jobs.view import run_workpiece
-from pruxel.server.jobs.workpieces import check_entries, workpiece_of
+from pruxel.server.jobs.workpieces import check_entries, known_workpiece, workpiece_of
 from pruxel.server.store.batches import Batch, BatchItem, counts, end_item, failed_item, put_back, take_item
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import tell
 from pruxel.server.store.revisions import add_revision, steps_of
-from pruxel.server.store.tables import Job, Workpiece
+from pruxel.server.store.tables import Job
 
 _PICTURE = PictureView(width=176, height=132, samples=1, sky_rays=6)
 
@@ -83,8 +81,7 @@ def _worked(batch: Batch, item: BatchItem, context: Context) -> tuple[dict[str, 
 def _own_steps(batch: Batch, item: BatchItem) -> list[Any]:
     """The steps of the item's workpiece, without those that an earlier run of the same put behind them."""
     with session() as db:
-        wanted = (Workpiece.project_id == batch.project_id, Workpiece.entries == item.entries)
-        known = db.execute(select(Workpiece).where(*wanted).limit(1)).scalar_one_or_none()
+        known = known_workpiece(db, batch.project_id, item.entries)
         steps = [] if known is None else steps_of(db, known)
     added = batch.steps
     return steps[: len(steps) - len(added)] if added and steps[-len(added) :] == added else steps

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from uuid import UUID
+
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -28,12 +30,17 @@ def check_entries(stack: StoredStack, entries: list[str]) -> None:
             )
 
 
+def known_workpiece(db: Session, project: UUID, entries: list[str]) -> Workpiece | None:
+    """The workpiece of just these entries; of several, the first: it is the one that was not copied."""
+    wanted = select(Workpiece).where(Workpiece.project_id == project, Workpiece.entries == entries)
+    return db.execute(wanted.order_by(Workpiece.created, Workpiece.id).limit(1)).scalar_one_or_none()
+
+
 def workpiece_of(db: Session, stack: StoredStack, entries: list[str]) -> Workpiece:
     """The workpiece of just these entries, made when there is none. Raises `InputError` as `check_entries` does."""
     check_entries(stack, entries)
     project = stack.state.project
-    wanted = select(Workpiece).where(Workpiece.project_id == project, Workpiece.entries == entries).limit(1)
-    known = db.execute(wanted).scalar_one_or_none()
+    known = known_workpiece(db, project, entries)
     if known is not None:
         return known
     made = Workpiece(project_id=project, name=name_of(entries), entries=entries, at=0)

@@ -1,7 +1,15 @@
 <script setup lang="ts">
 import { computed, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { api, type StepKind, type StepUse, type ViewContent, type Workpiece } from '../../api/client'
+import {
+  api,
+  type Finding,
+  type RuleName,
+  type StepKind,
+  type StepUse,
+  type ViewContent,
+  type Workpiece,
+} from '../../api/client'
 import Fault from '../../components/Fault.vue'
 import MoreMenu from '../../components/MoreMenu.vue'
 import NameForm from '../../components/NameForm.vue'
@@ -11,6 +19,7 @@ import { useEvents } from '../../composables/useEvents'
 import { jobById, lookUp } from '../../composables/useJobs'
 import { useKeys } from '../../composables/useKeys'
 import { useProject } from '../../composables/useProject'
+import { mends } from '../../model/steps'
 import { last } from '../../model/words'
 import FactsPanel from './FactsPanel.vue'
 import FindingsPanel from './FindingsPanel.vue'
@@ -27,6 +36,7 @@ const workpiece = shallowRef<Workpiece>()
 const others = shallowRef<Workpiece[]>([])
 const content = shallowRef<ViewContent>()
 const kinds = shallowRef<StepKind[]>([])
+const rules = shallowRef<RuleName[]>([])
 const hidden = ref(new Set<string>())
 const chosen = ref<string | null>(null)
 const error = ref<unknown>(null)
@@ -75,12 +85,12 @@ async function load() {
   hidden.value = new Set(JSON.parse(sessionStorage.getItem(place()) ?? '[]') as string[])
   if (!project.value) return
   try {
-    const around = Promise.all([api.steps(), api.workpieces(project.value)])
+    const around = Promise.all([api.steps(), api.workpieces(project.value), api.rules()])
     if (wanted) {
       const [found] = await Promise.all([api.workpiece(wanted), look()])
       if (wanted === id.value) workpiece.value = found
     }
-    ;[kinds.value, others.value] = await around
+    ;[kinds.value, others.value, rules.value] = await around
   } catch (problem) {
     if (wanted === id.value) error.value = problem
   }
@@ -101,8 +111,10 @@ async function change(act: () => Promise<Workpiece>) {
 
 const setSteps = (steps: StepUse[]) => change(() => api.setSteps(id.value, steps))
 const apply = (steps: StepUse[]) => changed(api.setSteps(id.value, steps))
-const addStep = (step: string, params: Record<string, unknown>) =>
-  setSteps([...(workpiece.value?.steps ?? []), { step, params, on: true }])
+const addSteps = (steps: StepUse[]) => setSteps([...(workpiece.value?.steps ?? []), ...steps])
+const addStep = (step: string, params: Record<string, unknown>, because = '') =>
+  addSteps([{ step, params, on: true, because }])
+const follow = ({ suggestion, rule }: Finding) => suggestion && addStep(suggestion.step, suggestion.params, rule)
 const keepShown = () =>
   addStep('show_parts', { parts: [...hidden.value], action: 'drop' }).then(() => (hidden.value = new Set()))
 const undo = () => workpiece.value?.can_undo && change(() => api.undo(id.value))
@@ -130,7 +142,22 @@ async function remove() {
     error.value = problem
   }
 }
+async function duplicate() {
+  try {
+    const made = await api.copyWorkpiece(id.value)
+    await router.push({ name: 'bench', params: { project: project.value, workpiece: made.id } })
+  } catch (problem) {
+    error.value = problem
+  }
+}
+// The stage comes back to the workpiece it was at; this is the way to the others.
+function all() {
+  sessionStorage.removeItem(`pruxel.workpiece.${project.value}`)
+  return router.push({ name: 'bench', params: { project: project.value } })
+}
 const acts = [
+  { words: 'All workpieces', run: all, test: 'all-workpieces' },
+  { words: 'Duplicate', run: duplicate, test: 'duplicate' },
   { words: 'Rename…', run: () => (asking.value = 'name'), test: 'rename' },
   { words: 'Remove…', run: () => (asking.value = 'remove'), grave: true, test: 'remove' },
 ]
@@ -199,7 +226,8 @@ useKeys('Bench', [
         v-if="content || !failed"
         :findings="content?.findings ?? null"
         :loading="!content || content.findings === null"
-        @apply="addStep($event.step, $event.params)"
+        @apply="follow"
+        @mend="addSteps(mends(content?.findings))"
       />
       <p v-else class="p-4 text-[13px] text-faint">There is nothing to look at: it could not be opened.</p>
       <FactsPanel v-if="content" :content="content" />
@@ -210,6 +238,7 @@ useKeys('Bench', [
       :workpiece="workpiece"
       :content="content"
       :kinds="kinds"
+      :rules="rules"
       :hidden="hidden"
       :project="project"
       :workpieces="others"
@@ -219,6 +248,7 @@ useKeys('Bench', [
       @undo="undo"
       @redo="redo"
       @deliver="deliver"
+      @batches="router.push({ name: 'batches', params: { project } })"
     />
     <NameForm
       v-if="asking === 'name' && workpiece"

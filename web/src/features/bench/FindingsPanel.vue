@@ -1,9 +1,12 @@
 <script setup lang="ts">
+import { computed } from 'vue'
 import type { Finding } from '../../api/client'
+import { mends } from '../../model/steps'
 import { count } from '../../model/words'
 
-defineProps<{ findings: Finding[] | null; loading: boolean }>()
-const emit = defineEmits<{ apply: [suggestion: { step: string; params: Record<string, unknown> }] }>()
+const { findings } = defineProps<{ findings: Finding[] | null; loading: boolean }>()
+const mendable = computed(() => mends(findings).length)
+const emit = defineEmits<{ apply: [finding: Finding]; mend: [] }>()
 const shown = (v: number | string) => (typeof v === 'number' ? (Number.isInteger(v) ? count(v) : String(v)) : v)
 const tones = {
   problem: 'bg-brick-soft text-brick',
@@ -14,7 +17,18 @@ const tones = {
 
 <template>
   <section class="p-4" aria-label="Findings">
-    <h2 class="heading mb-2">Findings</h2>
+    <div class="mb-2 flex min-h-7 items-center justify-between">
+      <h2 class="heading">Findings</h2>
+      <button
+        v-if="mendable > 1"
+        class="button py-0.5 text-[12.5px]"
+        title="A step for each finding that proposes one"
+        data-test="mend-all"
+        @click="emit('mend')"
+      >
+        Mend all {{ mendable }}
+      </button>
+    </div>
     <p v-if="loading" class="text-[13px] text-faint">Looking…</p>
     <p v-else-if="!findings?.length" class="rounded-md bg-sea-soft px-3 py-2 text-[13px] text-sea">
       Nothing wrong was found.
@@ -43,7 +57,7 @@ const tones = {
         v-if="finding.suggestion"
         class="button button-main mt-3 w-full"
         data-test="apply"
-        @click="emit('apply', finding.suggestion)"
+        @click="emit('apply', finding)"
       >
         {{ finding.suggestion.label }}
       </button>

@@ -4,12 +4,13 @@ import MoreMenu from '../../components/MoreMenu.vue'
 
 type Run = ViewContent['steps'][number]
 // `run` and the pictures are those of this very step, or absent while it is worked out anew.
-const { use, title, run, first, last } = defineProps<{
+const { use, title, run, rule, first, last } = defineProps<{
   use: StepUse
   title: string
   run: Run | undefined
   before: string | undefined
   after: string | undefined
+  rule: string
   first: boolean
   last: boolean
 }>()
@@ -53,7 +54,9 @@ const acts = () => [
             data-test="step-on"
             @change="emit('toggle')"
           />
-          <span class="truncate">{{ title }}</span>
+          <span class="truncate" :title="rule || title">
+            {{ title }}<span v-if="rule" class="font-normal text-faint"> · {{ rule }}</span>
+          </span>
         </label>
         <MoreMenu :label="`More about ${title}`" :acts="acts()" upwards />
       </div>

@@ -1,15 +1,20 @@
 <script setup lang="ts">
-import { ref } from 'vue'
-import type { StepKind, StepUse, ViewContent, Workpiece } from '../../api/client'
+import { ref, watch } from 'vue'
+import type { RuleName, StepKind, StepUse, ViewContent, Workpiece } from '../../api/client'
+import MoreMenu from '../../components/MoreMenu.vue'
+import { ruleWords } from '../../model/rules'
+import GiveSteps from './GiveSteps.vue'
+import KeepRecipe from './KeepRecipe.vue'
 import StepCard from './StepCard.vue'
 import StepForm from './StepForm.vue'
 import StepPicker from './StepPicker.vue'
 import type { Proposal } from '../../model/steps'
 
-const { workpiece, content, kinds, apply } = defineProps<{
+const { workpiece, content, kinds, project, apply } = defineProps<{
   workpiece: Workpiece | undefined
   content: ViewContent | undefined
   kinds: StepKind[]
+  rules: RuleName[]
   hidden: Set<string>
   project: string
   workpieces: Workpiece[]
@@ -17,7 +22,7 @@ const { workpiece, content, kinds, apply } = defineProps<{
   // Replaces the steps; a refusal stays with the caller, so that a form can show it.
   apply: (steps: StepUse[]) => Promise<void>
 }>()
-const emit = defineEmits<{ set: [steps: StepUse[]]; undo: []; redo: []; deliver: [] }>()
+const emit = defineEmits<{ set: [steps: StepUse[]]; undo: []; redo: []; deliver: []; batches: [] }>()
 const picking = ref(false)
 const adding = ref<StepKind>()
 const editing = ref<number>()
@@ -27,16 +32,45 @@ const title = (name: string) => kindOf(name)?.title ?? name
 const changed = (i: number, use: Partial<StepUse>) => steps().map((s, n) => (n === i ? { ...s, ...use } : s))
 const on = () => steps().filter((s) => s.on).length
 
-function move(i: number, by: number) {
+function moveTo(i: number, place: number) {
   const list = [...steps()]
   const [taken] = list.splice(i, 1)
-  list.splice(i + by, 0, taken!)
-  emit('set', list)
+  list.splice(place, 0, taken!)
+  if (place !== i) emit('set', list)
+}
+// A card that is dragged goes where it is let fall: before the card it is over, or behind it, coming from the left.
+const dragged = ref<number>()
+const over = ref<number>()
+function drop(place: number) {
+  if (dragged.value !== undefined) moveTo(dragged.value, place)
+  dragged.value = over.value = undefined
+}
+
+const sheet = ref<'keep' | 'recipe' | 'copy' | null>(null)
+const told = ref('')
+const few = () => !steps().length
+watch(
+  () => workpiece?.steps,
+  () => (told.value = ''),
+)
+const acts = () => [
+  ...(few() || !fits() ? [] : [{ words: 'Keep as a recipe…', run: () => (sheet.value = 'keep'), test: 'keep-recipe' }]),
+  { words: 'Add a recipe…', run: () => (sheet.value = 'recipe'), test: 'add-recipe' },
+  ...(few() ? [] : [{ words: 'Copy to others…', run: () => (sheet.value = 'copy'), test: 'copy-steps' }]),
+  { words: 'Recipes and batches', run: () => emit('batches'), test: 'to-batches' },
+]
+function add(more: StepUse[]) {
+  sheet.value = null
+  emit('set', [...steps(), ...more])
+}
+function say(words: string) {
+  sheet.value = null
+  told.value = words
 }
 
 function submit(params: Record<string, unknown>): Promise<void> {
   const made = { step: adding.value!.name, params, on: true }
-  return apply(editing.value === undefined ? [...steps(), made] : changed(editing.value, { params }))
+  return apply(editing.value === undefined ? [...steps(), made] : changed(editing.value, { params, because: '' }))
 }
 
 function pick(kind: StepKind) {
@@ -44,9 +78,9 @@ function pick(kind: StepKind) {
   editing.value = undefined
   adding.value = kind
 }
-function propose({ step, params }: Proposal) {
+function propose({ step, params, rule }: Proposal) {
   picking.value = false
-  emit('set', [...steps(), { step, params, on: true }])
+  emit('set', [...steps(), { step, params, on: true, because: rule }])
 }
 function edit(i: number) {
   editing.value = i
@@ -70,8 +104,11 @@ const first = () => (content?.pictures[0] ? `/api/blobs/${content.pictures[0]}` 
     <div class="flex w-32 shrink-0 flex-col justify-between">
       <div>
         <h2 class="heading">Steps</h2>
-        <p class="text-[12px] text-faint">{{ steps().length ? `${on()} of ${steps().length} on` : 'none yet' }}</p>
+        <p class="text-[12px] text-faint" aria-live="polite">
+          {{ told || (steps().length ? `${on()} of ${steps().length} on` : 'none yet') }}
+        </p>
       </div>
+      <MoreMenu label="Recipes, copies" words="Recipe" :acts="acts()" upwards wide />
       <div class="flex gap-1">
         <button
           class="button flex-1 px-1.5"
@@ -107,11 +144,18 @@ const first = () => (content?.pictures[0] ? `/api/blobs/${content.pictures[0]}` 
         :run="fits() ? content?.steps[i] : undefined"
         :before="picture(i)"
         :after="picture(i + 1)"
+        :rule="ruleWords(use.rule, rules)"
         :first="i === 0"
         :last="i === steps().length - 1"
+        :class="{ 'opacity-50': dragged === i, 'ring-2 ring-sea': over === i && dragged !== i }"
+        draggable="true"
+        @dragstart="dragged = i"
+        @dragend="dragged = over = undefined"
+        @dragover.prevent="over = i"
+        @drop.prevent="drop(i)"
         @change="edit(i)"
         @toggle="emit('set', changed(i, { on: !use.on }))"
-        @move="move(i, $event)"
+        @move="moveTo(i, i + $event)"
         @remove="
           emit(
             'set',
@@ -147,6 +191,26 @@ const first = () => (content?.pictures[0] ? `/api/blobs/${content.pictures[0]}` 
       @close="picking = false"
       @pick="pick"
       @propose="propose"
+    />
+    <KeepRecipe
+      v-if="sheet === 'keep' && workpiece && content"
+      :name="workpiece.name"
+      :steps="steps()"
+      :kinds="kinds"
+      :runs="content.steps"
+      :project="project"
+      @close="sheet = null"
+      @kept="say(`“${$event}” is kept.`)"
+    />
+    <GiveSteps
+      v-if="(sheet === 'recipe' || sheet === 'copy') && workpiece"
+      :take="sheet"
+      :project="project"
+      :workpiece="workpiece"
+      :others="workpieces"
+      @close="sheet = null"
+      @add="add"
+      @told="say"
     />
     <StepForm
       v-if="adding"

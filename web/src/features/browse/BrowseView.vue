@@ -13,6 +13,7 @@ import { useTray } from '../../composables/useTray'
 import { queryOf, START, wishOf } from '../../model/address'
 import { stretch } from '../../model/ranges'
 import { count, last } from '../../model/words'
+import RunSheet from '../batch/RunSheet.vue'
 import BatchSheet from './BatchSheet.vue'
 import CarveSheet from './CarveSheet.vue'
 import EntryCard from './EntryCard.vue'
@@ -47,7 +48,7 @@ const tray = useTray(() => id.value)
 const sources = ref<Source[]>([])
 const treeVersion = ref(0)
 const whole = ref(0)
-const sheet = ref<'batch' | 'extract' | 'carve' | 'tray' | null>(null)
+const sheet = ref<'batch' | 'run' | 'extract' | 'carve' | 'tray' | null>(null)
 const searchBox = ref<HTMLInputElement>()
 const grid = ref<InstanceType<typeof VirtualGrid>>()
 const selected = computed(() => row(chosen.value))
@@ -273,6 +274,7 @@ useKeys('Browse', [
         :found="facets?.total ?? 0"
         @open="openTray"
         @deliver="sheet = 'batch'"
+        @run="sheet = 'run'"
         @extract="sheet = 'extract'"
         @list="sheet = 'tray'"
         @clear="tray.clear"
@@ -297,6 +299,12 @@ useKeys('Browse', [
       :project="id"
       :models="tray.models.value.map((p) => p.path)"
       @close="sheet = null"
+    />
+    <RunSheet
+      v-if="sheet === 'run'"
+      :models="tray.models.value.map((p) => p.path)"
+      @close="sheet = null"
+      @started="(batch) => router.push({ name: 'batches', params: { project: id, batch: batch.id } })"
     />
     <ExtractSheet
       v-if="sheet === 'extract'"

@@ -7,6 +7,7 @@ defineProps<{ number: number; size: number; models: number; found: number }>()
 const emit = defineEmits<{
   open: []
   deliver: []
+  run: []
   extract: []
   list: []
   clear: []
@@ -52,6 +53,15 @@ const extracts = useExtracts()
         @click="emit('deliver')"
       >
         Deliver each…
+      </button>
+      <button
+        v-if="models"
+        class="button py-1"
+        data-test="tray-run"
+        title="The steps of a recipe, on every model by itself"
+        @click="emit('run')"
+      >
+        Run a recipe…
       </button>
       <button
         class="button py-1"

@@ -1,0 +1,105 @@
+"""`pruxel step` and `pruxel batch` on files of a folder."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+
+from pruxel.core.base.context import Context
+from pruxel.core.deliver.package import write_files
+from pruxel.core.recipe.document import load_recipe
+from tests.contracts.test_steps import flawed
+from tests.glb import files_of_glb
+from tests.scenes import two_boxes
+from tests.test_cli import pruxel
+
+
+@pytest.fixture(scope="module")
+def crates(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Three models, one of them broken."""
+    folder = tmp_path_factory.mktemp("crates")
+    write_files(folder, files_of_glb(two_boxes(), "good"), Context())
+    write_files(folder, files_of_glb(flawed(), "flawed"), Context())
+    (folder / "bent.glb").write_bytes(b"glTF" + bytes(40))
+    return folder
+
+
+def test_steps_are_listed_run_mended_and_kept(crates: Path, tmp_path: Path) -> None:
+    listed = json.loads(pruxel("step", "--json").stdout)
+    assert {"weld_vertices", "thin_out"} <= {one["name"] for one in listed}
+    assert all(one["about"] for one in listed)
+    assert "weld_vertices" in pruxel("step").stdout
+    kept = tmp_path / "all.yaml"
+    words = [
+        "step",
+        crates,
+        "--entry",
+        "flawed.glb",
+        "--do",
+        "set_units factor=0.5",
+        "--mend",
+        "--keep",
+        kept,
+        "--json",
+    ]
+    run = pruxel(*words)
+    assert run.returncode == 0, run.stderr
+    found = json.loads(run.stdout)
+    assert found["steps"][0]["step"] == "set_units"
+    assert len(found["steps"]) > 2
+    recipe = load_recipe(kept.read_text(), kept.name)
+    assert [use.step for use in recipe.steps] == [one["step"] for one in found["steps"]]
+    again = json.loads(pruxel("step", crates, "--entry", "flawed.glb", "--recipe", kept, "--json").stdout)
+    assert again["digest"] == found["digest"]
+
+
+def test_a_batch_goes_on_past_what_fails_resumes_and_is_compared(crates: Path, tmp_path: Path) -> None:
+    out = tmp_path / "out"
+    words = ["batch", crates, "--do", "show_parts action=drop where.parts=sm*", "--purpose", "edit", "--workers", 2]
+    run = pruxel(*words, "--out", out, "--json")
+    assert run.returncode == 3
+    found = {one["name"]: one for one in json.loads(run.stdout)["items"]}
+    assert {name: one["state"] for name, one in found.items()} == {"bent": "failed", "flawed": "done", "good": "done"}
+    assert found["good"]["steps"][0]["removed"] == ["small"]
+    assert found["good"]["delivered"] == "proven"
+    assert (out / "good/good.glb").is_file() or list((out / "good").rglob("good*"))
+    report = json.loads((out / "batch.json").read_text())
+    assert [one["name"] for one in report["items"]] == ["bent", "flawed", "good"]
+
+    (out / "good").rename(tmp_path / "moved")
+    resumed = pruxel(*words, "--out", out, "--resume", "--json")
+    assert [one["state"] for one in json.loads(resumed.stdout)["items"]] == ["failed", "done", "done"]
+    assert not (out / "good").exists()
+
+    other = ["batch", crates, "--match", "good*", "--do", "set_units factor=0.5", "--dry"]
+    run = pruxel(*other, "--before", out / "batch.json")
+    assert run.returncode == 0, run.stderr
+    assert "good:" in run.stdout
+    assert "no more there" in run.stdout
+    assert not (tmp_path / "dry").exists()
+
+
+@pytest.mark.parametrize(
+    ("words", "code", "told"),
+    [
+        (["step", "{}"], 2, "--entry"),
+        (["step", "{}", "--entry", "gone.glb"], 3, "gone.glb"),
+        (["step", "{}", "--entry", "good.glb", "--do", "no_such"], 2, "no_such"),
+        (["step", "{}", "--entry", "good.glb", "--do", "set_units factor"], 2, "NAME=VALUE"),
+        (["step", "{}", "--entry", "good.glb", "--do", "set_units 'factor"], 2, "its parameters"),
+        (["step", "{}", "--entry", "good.glb", "--do", "flip_faces where.shape=round"], 2, "where.parts"),
+        (["step", "{}", "--entry", "good.glb", "--do", "set_units factor=-1"], 2, "factor"),
+        (["step", "{}", "--entry", "good.glb", "--out", "/nowhere"], 2, "--purpose"),
+        (["batch", "{}", "--match", "nothing*"], 3, "no entry matches"),
+        (["batch", "{}", "--before", "{}/good.glb"], 3, "not UTF-8"),
+        (["batch", "{}", "--do", "flip_faces where.finding=no_such"], 2, "no_such"),
+        (["step", "{}", "--entry", "bent.glb"], 3, "bent.glb"),
+    ],
+)
+def test_what_is_wrong_is_told_in_a_line(crates: Path, words: list[str], code: int, told: str) -> None:
+    run = pruxel(*(word.replace("{}", str(crates)) for word in words))
+    assert run.returncode == code, run.stdout + run.stderr
+    assert told in (run.stderr + run.stdout).replace("\n", " ")
+    assert "Traceback" not in run.stderr
