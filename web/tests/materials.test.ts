@@ -268,9 +268,9 @@ describe('looks', () => {
   })
   it('replace materials and give them back', async () => {
     const one = await drawn({})
-    expect(materialFor('textured', one)).toBe(one.own)
-    expect(materialFor('wire', one)).toMatchObject({ wireframe: true })
-    expect(materialFor('flat', one)).not.toBe(one.own)
+    expect(materialFor('textured', one, '')).toBe(one.own)
+    expect(materialFor('wire', one, '')).toMatchObject({ wireframe: true })
+    expect(materialFor('flat', one, '')).not.toBe(one.own)
     expect(one.object).toBeInstanceOf(Mesh)
   })
 })

@@ -50,6 +50,8 @@ function surroundings(renderer: WebGLRenderer): Texture {
 // Key light with shadow, a sky, and a ground that only takes the shadow.
 export class Lights {
   private readonly key = new DirectionalLight('#fff3df', 2.0)
+  private angle = 0
+  private reach = 1
   private readonly ground = new Mesh(new PlaneGeometry(1, 1), new ShadowMaterial({ opacity: 0.17 }))
 
   constructor(scene: Scene, renderer: WebGLRenderer) {
@@ -64,9 +66,21 @@ export class Lights {
     scene.add(this.key, this.key.target, this.ground, new AmbientLight('#fff7ec', 0.35))
   }
 
+  // Turn the key light about the upright axis.
+  turn(by: number): void {
+    this.angle += by
+    this.aim()
+  }
+
+  private aim(): void {
+    const from = new Vector3(0.5, 1.1, 0.65).applyAxisAngle(new Vector3(0, 1, 0), this.angle)
+    this.key.position.copy(this.key.target.position).add(from.multiplyScalar(this.reach))
+  }
+
   place(center: Vector3, radius: number, floor: number): void {
-    this.key.position.copy(center).add(new Vector3(0.5, 1.1, 0.65).multiplyScalar(radius * 2.2))
+    this.reach = radius * 2.2
     this.key.target.position.copy(center)
+    this.aim()
     const shade = this.key.shadow.camera
     shade.left = shade.bottom = -radius * 1.6
     shade.right = shade.top = radius * 1.6

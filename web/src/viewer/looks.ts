@@ -11,8 +11,10 @@ import {
   type Material,
 } from 'three'
 import type { Drawn } from './build'
+import { channelMaterial, type Channel } from './channels'
 
-export type Look = 'textured' | 'flat' | 'wire'
+export type Look = 'textured' | 'flat' | 'wire' | Channel
+export type Backs = 'hatched' | 'hidden' | 'both'
 
 // Hatching for faces seen from behind: stripes fixed to the screen, so that they never pass for a texture.
 const hatched = new ShaderMaterial({
@@ -47,26 +49,53 @@ const hatched = new ShaderMaterial({
 })
 const flat = new MeshStandardMaterial({ color: '#b8b1a4', roughness: 0.9, metalness: 0 })
 const wire = new MeshBasicMaterial({ color: '#256a60', wireframe: true })
+const lines = new MeshBasicMaterial({
+  color: '#1c2b28',
+  wireframe: true,
+  opacity: 0.35,
+  transparent: true,
+  depthWrite: false,
+  polygonOffset: true,
+  polygonOffsetFactor: -1,
+  polygonOffsetUnits: -1,
+})
 
 // The hatched back of a thing; that of a skinned one follows its joints, that of instances stands where they do.
 export function backOf({ object, own }: Drawn): Mesh | null {
   if (!(object instanceof Mesh) || own.side === DoubleSide || own.transparent) return null
-  let back: Mesh
-  if (object instanceof SkinnedMesh) {
-    const bound = new SkinnedMesh(object.geometry, hatched)
-    bound.bind(object.skeleton, object.bindMatrix)
-    bound.frustumCulled = false
-    back = bound
-  } else if (object instanceof InstancedMesh) {
-    const many = new InstancedMesh(object.geometry, hatched, object.count)
-    many.instanceMatrix = object.instanceMatrix
-    back = many
-  } else back = new Mesh(object.geometry, hatched)
-  back.morphTargetInfluences = object.morphTargetInfluences
-  return back
+  return over(object, hatched)
 }
 
-export function materialFor(look: Look, drawn: Drawn): Material {
+// The same shape once more in another material.
+function over(object: Mesh, material: Material): Mesh {
+  let made: Mesh
+  if (object instanceof SkinnedMesh) {
+    const bound = new SkinnedMesh(object.geometry, material)
+    bound.bind(object.skeleton, object.bindMatrix)
+    bound.frustumCulled = false
+    made = bound
+  } else if (object instanceof InstancedMesh) {
+    const many = new InstancedMesh(object.geometry, material, object.count)
+    many.instanceMatrix = object.instanceMatrix
+    made = many
+  } else made = new Mesh(object.geometry, material)
+  made.morphTargetInfluences = object.morphTargetInfluences
+  return made
+}
+
+// Lines over the surface, for any look; they follow joints, shapes and instances as the backs do.
+export function wireOf({ object }: Drawn): Mesh | null {
+  const made = object instanceof Mesh ? over(object, lines) : null
+  if (made) object.add(made)
+  return made
+}
+
+const SHARED = new Set<Material>([flat, wire, lines, hatched])
+export const isShared = (material: Material) => SHARED.has(material)
+
+// `joint` is the one whose weights are shown.
+export function materialFor(look: Look, drawn: Drawn, joint: string): Material {
   if (look === 'textured' || !(drawn.object instanceof Mesh)) return drawn.own
-  return look === 'flat' ? flat : wire
+  if (look === 'flat') return flat
+  return look === 'wire' ? wire : channelMaterial(look, drawn, joint)
 }

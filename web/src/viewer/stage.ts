@@ -1,29 +1,35 @@
 import {
   Box3,
+  DoubleSide,
+  FrontSide,
   InstancedMesh,
   Matrix4,
   Mesh,
   NeutralToneMapping,
+  OrthographicCamera,
   PCFShadowMap,
   PerspectiveCamera,
   Raycaster,
   Scene,
+  SkinnedMesh,
   Sphere,
   SRGBColorSpace,
   Vector2,
   Vector3,
   WebGLRenderer,
+  type Material,
 } from 'three'
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js'
 import { build, NOWHERE, worldMatrix, type Built, type Drawn } from './build'
 import { clipsOf, Player } from './clips'
+import { FROM, parallelEye, pictureOf, type Axis } from './eye'
 import { framing, viewpoint } from './framing'
 import { Lights } from './lights'
-import { backOf, materialFor, type Look } from './looks'
+import { Guides } from './guides'
+import { backOf, isShared, materialFor, wireOf, type Backs, type Look } from './looks'
 import type { SceneData } from './manifest'
 
-export type { Look }
-
+export type { Axis, Backs, Look }
 // The viewport: shows one stored scene. Knows nothing of Vue. It outlives the page that shows it, so that opening the
 // next model needs no new graphics context.
 export class Stage {
@@ -32,6 +38,12 @@ export class Stage {
   private readonly camera = new PerspectiveCamera(34, 1, 0.01, 1000)
   private readonly controls: OrbitControls
   private readonly lights: Lights
+  private readonly guides: Guides
+  private readonly flatEye = new OrthographicCamera()
+  private parallel = false
+  private backsAre: Backs = 'hatched'
+  private wires: Mesh[] | null = null
+  private joint = ''
   private readonly watcher = new ResizeObserver(() => this.resize())
   private readonly backs = new Map<Drawn, Mesh>()
   private home: HTMLElement | null = null
@@ -41,6 +53,7 @@ export class Stage {
   private look: Look = 'textured'
   private asked = 0
   private waiting = false
+  private measuring: Vector3[] = []
   private turning = false
   framesDrawn = 0
 
@@ -53,6 +66,7 @@ export class Stage {
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2))
     this.renderer.domElement.style.cssText = 'display:block;width:100%;height:100%;touch-action:none'
     this.lights = new Lights(this.scene, this.renderer)
+    this.guides = new Guides(this.scene)
     this.controls = new OrbitControls(this.camera, this.renderer.domElement)
     this.controls.enableDamping = false
     this.controls.zoomToCursor = true
@@ -95,6 +109,8 @@ export class Stage {
     this.scene.add(built.root)
     built.root.updateMatrixWorld(true)
     this.setLook(this.look)
+    this.setWires(this.wires !== null)
+    this.endMeasuring()
     this.setVisible(this.hidden)
     const after = this.bounds()
     const grown = before ? Math.abs(Math.log(after.radius / before.radius)) : Infinity
@@ -123,24 +139,106 @@ export class Stage {
     this.draw()
   }
 
-  setLook(look: Look): void {
+  // `joint` is the one whose weights are shown, where that is the look.
+  setLook(look: Look, joint = this.joint): void {
     this.look = look
+    this.joint = joint
     for (const drawn of this.built?.drawn ?? []) {
-      drawn.object.material = materialFor(look, drawn)
-      const back = this.backs.get(drawn)
-      if (back) back.visible = look !== 'wire'
+      const before = drawn.object.material as Material
+      drawn.object.material = materialFor(look, drawn, joint)
+      if (before !== drawn.own && !isShared(before)) before.dispose()
     }
+    this.setBacks(this.backsAre)
+  }
+
+  // What is seen of faces from behind.
+  setBacks(backs: Backs): void {
+    this.backsAre = backs
+    for (const [drawn, back] of this.backs) {
+      back.visible = backs === 'hatched' && this.look !== 'wire' && this.look !== 'sides'
+      const material = drawn.object.material as Material
+      const side = backs === 'both' || this.look === 'sides' ? DoubleSide : FrontSide
+      if (isShared(material) || material.side === side) continue
+      material.side = side
+      material.needsUpdate = true
+    }
+    this.draw()
+  }
+
+  // Lines over the surface.
+  setWires(on: boolean): void {
+    for (const one of this.wires ?? []) one.removeFromParent()
+    this.wires = on ? (this.built?.drawn ?? []).flatMap((drawn) => wireOf(drawn) ?? []) : null
+    this.draw()
+  }
+
+  setGuides(wanted: { grid: boolean; person: boolean }): void {
+    this.guides.show(wanted)
+    this.draw()
+  }
+
+  get square(): number {
+    return this.guides.square
+  }
+
+  setParallel(on: boolean): void {
+    this.parallel = on
+    this.draw()
+  }
+
+  turnLight(by: number): void {
+    this.lights.turn(by)
+    this.draw()
+  }
+
+  // Look along an axis at what is visible.
+  viewFrom(axis: Axis): void {
+    this.turning = false
+    this.fit(new Vector3(...FROM[axis]).normalize())
+  }
+
+  // The joints that hold what is shown, by name.
+  joints(): string[] {
+    const names = (this.built?.drawn ?? []).flatMap(({ object }) =>
+      object instanceof SkinnedMesh ? object.skeleton.bones.map((bone) => bone.name) : [],
+    )
+    return [...new Set(names)]
+  }
+
+  // What is in sight as a PNG with a see-through ground, at twice the size.
+  async picture(): Promise<Blob | null> {
+    const made = await pictureOf(this.renderer, () => this.render())
+    this.draw()
+    return made
+  }
+
+  // The next point of a measurement; the distance once there are two, and a third begins anew.
+  measure(across: number, down: number): number | null {
+    const found = this.hit(across, down)
+    if (found) this.measuring = [...(this.measuring.length < 2 ? this.measuring : []), found.point]
+    this.guides.measure(this.measuring)
+    this.draw()
+    return this.guides.distance
+  }
+
+  endMeasuring(): void {
+    this.measuring = []
+    this.guides.measure([])
     this.draw()
   }
 
   // The part under a point of the element, from 0 to 1 across and down; null for none.
   pick(across: number, down: number): string | null {
+    return this.hit(across, down)?.part ?? null
+  }
+
+  private hit(across: number, down: number): { part: string; point: Vector3 } | null {
     const ray = new Raycaster()
-    ray.setFromCamera(new Vector2(across * 2 - 1, 1 - down * 2), this.camera)
+    ray.setFromCamera(new Vector2(across * 2 - 1, 1 - down * 2), this.eye())
     const objects = new Map((this.built?.drawn ?? []).map((drawn) => [drawn.object, drawn] as const))
     for (const hit of ray.intersectObjects([...objects.keys()], false)) {
       const part = objects.get(hit.object as Mesh)?.parts[hit.instanceId ?? 0]
-      if (part !== undefined && !this.hidden.has(part) && hit.object.visible) return part
+      if (part !== undefined && !this.hidden.has(part) && hit.object.visible) return { part, point: hit.point }
     }
     return null
   }
@@ -185,9 +283,9 @@ export class Stage {
   }
 
   // Frame what is visible. Near and far follow, from a millimetre to ten kilometres.
-  fit(): void {
+  fit(from?: Vector3): void {
     const { center, radius } = this.bounds()
-    const back = viewpoint(this.box().getSize(new Vector3()))
+    const back = from ?? viewpoint(this.box().getSize(new Vector3()))
     const tall = Math.tan((this.camera.fov * Math.PI) / 360)
     const found = framing(this.points(), back, tall, this.camera.aspect)
     const target = found?.target ?? center
@@ -218,6 +316,7 @@ export class Stage {
     this.controls.minDistance = radius * 0.02
     this.controls.maxDistance = radius * 40
     this.lights.place(center, radius, this.box().min.y)
+    this.guides.place(this.box())
     this.draw()
   }
 
@@ -252,14 +351,23 @@ export class Stage {
     requestAnimationFrame(() => {
       this.waiting = false
       if (!this.home) return
-      const reach = this.camera.position.distanceTo(this.controls.target)
-      const size = this.built ? this.bounds().radius : 1
-      this.camera.near = Math.max(reach - size * 3, reach * 0.002)
-      this.camera.far = reach + size * 30
-      this.camera.updateProjectionMatrix()
-      this.renderer.render(this.scene, this.camera)
+      this.render()
       this.framesDrawn += 1
     })
+  }
+
+  private render(): void {
+    const reach = this.camera.position.distanceTo(this.controls.target)
+    const size = this.built ? this.bounds().radius : 1
+    this.camera.near = Math.max(reach - size * 3, reach * 0.002)
+    this.camera.far = reach + size * 30
+    this.camera.updateProjectionMatrix()
+    this.guides.face(this.camera)
+    this.renderer.render(this.scene, this.eye())
+  }
+
+  private eye(): PerspectiveCamera | OrthographicCamera {
+    return this.parallel ? parallelEye(this.camera, this.controls.target, this.flatEye) : this.camera
   }
 
   // Geometries and textures stay with their caches; only what belongs to this scene alone goes.
@@ -269,6 +377,8 @@ export class Stage {
     this.player = null
     this.scene.remove(this.built.root)
     for (const { object, own } of this.built.drawn) {
+      const worn = object.material as Material
+      if (!isShared(worn)) worn.dispose()
       own.dispose()
       if (object instanceof InstancedMesh) object.dispose()
     }

@@ -176,6 +176,9 @@ useKeys('Bench', [
   ['t', 'Textured', () => viewport.value?.setLook('textured')],
   ['l', 'Flat-lit', () => viewport.value?.setLook('flat')],
   ['w', 'Wire', () => viewport.value?.setLook('wire')],
+  ['g', 'Grid on the ground', () => viewport.value?.toggle('grid')],
+  ['m', 'Measure between two points', () => viewport.value?.measure()],
+  [', .', 'Turn the light', (press) => viewport.value?.turnLight(press.key === ',' ? -0.4 : 0.4)],
   ['i', 'Show the chosen part alone, or all', isolate],
   ['a', 'Add a step', () => strip.value?.add()],
   ['h', 'Show all parts', () => (hidden.value = new Set())],
@@ -190,7 +193,15 @@ useKeys('Bench', [
   <div v-else class="grid h-full grid-cols-[236px_minmax(0,1fr)_304px] grid-rows-[minmax(0,1fr)_auto]">
     <PartsPanel v-model:hidden="hidden" :parts="parts" :chosen="chosen" @keep-shown="keepShown" />
     <div class="relative min-h-0 min-w-0">
-      <Viewport ref="viewport" :key="id" :scene="content?.scene" :hidden="hidden" :keep="id" @pick="chosen = $event" />
+      <Viewport
+        ref="viewport"
+        :key="id"
+        :scene="content?.scene"
+        :hidden="hidden"
+        :keep="id"
+        :name="workpiece?.name ?? 'model'"
+        @pick="chosen = $event"
+      />
       <div class="absolute top-3 left-4 flex max-w-[80%] items-start gap-3">
         <div class="min-w-0">
           <h1 class="truncate text-[17px] font-semibold">{{ workpiece?.name }}</h1>
