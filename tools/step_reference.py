@@ -14,7 +14,12 @@ from pruxel.core.steps.registry import STEPS, Step
 PAGE = Path(__file__).resolve().parent.parent / "docs" / "steps.md"
 _STEPS = re.compile(r"(<!-- list: steps -->\n).*?(<!-- end -->)", re.DOTALL)
 _RULES = re.compile(r"(<!-- list: findings -->\n).*?(<!-- end -->)", re.DOTALL)
-_GROUPS = {"assemble": "Parts", "materials": "Materials", "geometry": "Geometry and place"}
+_GROUPS = {
+    "assemble": "Parts",
+    "materials": "Materials",
+    "uvs": "Texture coordinates",
+    "geometry": "Geometry and place",
+}
 
 
 def _limits(schema: dict[str, Any]) -> str:

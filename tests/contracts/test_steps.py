@@ -31,18 +31,25 @@ from pruxel.core.steps.registry import STEPS, Library
 from tests.scenes import animated, everything, two_boxes
 
 EXAMPLES: dict[str, dict[str, Any]] = {
+    "adjust_textures": {"hue": 40, "saturation": 150, "lightness": -10, "black": 5, "gamma": 1.2},
     "agree_faces": {"parts": ["large"]},
     "assign_material": {"parts": ["small"], "material": "tar", "color": "#224466"},
     "bring_in": {"entry": "props/crate.glb", "at": [2.0, 0.0, 0.5]},
+    "choose_class": {"keep": "all but collision hulls"},
     "compose_map": {"slot": "metal and roughness", "green": {"value": 40}, "blue": {"value": 0, "inverted": True}},
     "cut_to_triangles": {"parts": ["large"]},
     "edit_material": {"color": "#336699", "opacity": 50, "alpha_mode": "BLEND", "coat": 30, "sheen": "#ffffff"},
     "fill_holes": {"edges": 12},
     "flip_faces": {"parts": ["small"]},
+    "height_to_normal": {"strength": 6},
     "join_parts": {"parts": ["large", "small"]},
+    "key_color": {"color": "#808080", "near": 30, "soft": 40},
+    "make_levels": {"levels": 2, "parts": ["large"]},
     "make_normals": {"parts": ["small"], "angle": 120},
+    "make_tangents": {},
     "merge_materials": {},
     "mirror_model": {"axis": "x"},
+    "move_uvs": {"flip": "upwards", "scale": [2, 0.5], "turn": 30, "shift": [0.25, 0]},
     "place_model": {"turn": 30, "centre": True, "ground": True, "shift": [0, 0, 1]},
     "remove_faces": {"parts": ["large"], "what": "doubled"},
     "rename_materials": {"find": "p", "put": "q"},
@@ -53,8 +60,11 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "show_parts": {"parts": ["large"], "action": "keep"},
     "split_parts": {"parts": ["large"], "by": "piece"},
     "stand_up": {"up": "+z", "front": "-y"},
+    "subdivide": {"parts": ["large"]},
+    "thicken": {"thickness": 0.02},
     "thin_out": {"share": 50},
     "turn_green": {},
+    "unwrap": {"where": "in place of the first", "texels": 256},
     "weld_vertices": {"distance": 0.001, "normals": 90},
     "wear_variant": {"variant": "festive"},
 }
@@ -65,7 +75,7 @@ def test_every_step_has_an_example() -> None:
 
 
 # What a step cannot do with these scenes, and says so.
-REFUSED = {"join_parts": {"animated", "everything"}}
+REFUSED = {"height_to_normal": {"animated"}, "join_parts": {"animated", "everything"}}
 
 
 class Shelf(Library):

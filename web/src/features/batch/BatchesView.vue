@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { api, type Batch, type BatchWhole, type Recipe, type RuleName, type StepKind } from '../../api/client'
+import { api, ApiError, type Batch, type BatchWhole, type Recipe, type RuleName, type StepKind } from '../../api/client'
 import Problem from '../../components/Problem.vue'
 import { useEvents } from '../../composables/useEvents'
 import { useProject } from '../../composables/useProject'
@@ -34,19 +34,28 @@ const loadBatches = () => attempt(async () => (batches.value = await api.batches
 async function loadOne() {
   const wanted = id.value
   if (!wanted) return (whole.value = undefined)
-  await attempt(async () => {
+  try {
     const found = await api.batch(wanted)
     if (wanted === id.value) whole.value = found
-  })
+  } catch (problem) {
+    if (wanted !== id.value) return
+    // Somebody removed it: the latest of the others is the next thing to look at.
+    if (problem instanceof ApiError && problem.problem.status === 404) await toLatest(wanted)
+    else error.value = problem
+  }
+}
+async function toLatest(but = '') {
+  await loadBatches()
+  whole.value = undefined
+  const latest = batches.value.find((batch) => batch.id !== but)?.id ?? ''
+  await router.replace({ name: 'batches', params: { project: project.value, batch: latest } })
 }
 async function load() {
   if (!project.value) return
   await Promise.all([loadRecipes(), loadBatches()])
   await attempt(async () => ([kinds.value, rules.value] = await Promise.all([api.steps(), api.rules()])))
   // Without one in the address, the latest is what one came for.
-  const latest = batches.value[0]
-  if (!id.value && latest)
-    await router.replace({ name: 'batches', params: { project: project.value, batch: latest.id } })
+  if (!id.value && batches.value.length) await toLatest()
 }
 
 watch(project, load, { immediate: true })
@@ -65,15 +74,13 @@ async function news() {
   }
 }
 useEvents((event) => {
-  if (event.project_id !== project.value && !event.reconnected) return
+  const about = event.project_id ?? event.job?.project_id
+  if (about !== project.value && !event.reconnected) return
   const told = event.changed === 'batches' || event.changed === 'deliveries'
   // Whether anybody works on it is told by its jobs.
   const job = event.job?.kind === 'batch' && event.job.status !== 'running'
   if (event.reconnected || told || job) void news()
 })
-function gone() {
-  void router.replace({ name: 'batches', params: { project: project.value } }).then(loadBatches)
-}
 const day = (moment: string) => new Date(moment).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'short' })
 </script>
 
@@ -113,7 +120,7 @@ const day = (moment: string) => new Date(moment).toLocaleString(undefined, { dat
     </aside>
     <section class="relative flex min-h-0 min-w-0 flex-col">
       <template v-if="whole">
-        <BatchHead :batch="whole" :kinds="kinds" :rules="rules" @error="error = $event" @go="go" @gone="gone" />
+        <BatchHead :batch="whole" :kinds="kinds" :rules="rules" @error="error = $event" @go="go" @gone="toLatest(id)" />
         <BatchRows :project="project" :items="whole.items" :working="whole.working" @error="error = $event" />
       </template>
       <div v-else class="hatched m-6 rounded-xl border border-line p-10 text-center">

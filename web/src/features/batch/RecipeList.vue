@@ -66,7 +66,9 @@ const acts = (recipe: Recipe) => [
         @click="open = open === recipe.id ? '' : recipe.id"
       >
         <span class="block truncate font-semibold">{{ recipe.name }}</span>
-        <span class="num block text-[12px] text-faint">{{ recipe.steps.length }} steps</span>
+        <span class="num block text-[12px] text-faint"
+          >{{ recipe.steps.length }} {{ recipe.steps.length === 1 ? 'step' : 'steps' }}</span
+        >
       </button>
       <MoreMenu :label="`More about ${recipe.name}`" :acts="acts(recipe)" />
     </div>

@@ -55,7 +55,7 @@ async function copy() {
         @click="emit('add', recipe.steps)"
       >
         <span class="font-semibold">{{ recipe.name }}</span>
-        <span class="num text-faint">{{ recipe.steps.length }} steps</span>
+        <span class="num text-faint">{{ recipe.steps.length }} {{ recipe.steps.length === 1 ? 'step' : 'steps' }}</span>
       </button>
       <div class="flex justify-end"><button class="button" @click="emit('close')">Cancel</button></div>
     </div>
@@ -68,7 +68,9 @@ async function copy() {
           <label class="flex items-center gap-2 rounded px-2 py-1 hover:bg-sunk">
             <input v-model="chosen" type="checkbox" :value="one.id" class="size-4 accent-(--sea)" data-test="copy-to" />
             <span class="truncate font-medium">{{ one.name }}</span>
-            <span class="num ml-auto text-faint">{{ one.steps.length }} steps</span>
+            <span class="num ml-auto text-faint"
+              >{{ one.steps.length }} {{ one.steps.length === 1 ? 'step' : 'steps' }}</span
+            >
           </label>
         </li>
       </ul>

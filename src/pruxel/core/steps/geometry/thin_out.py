@@ -53,19 +53,10 @@ def thin_out(scene: Scene, params: ThinOut, context: Context) -> StepResult:
 
     def change(mesh: Mesh) -> Changed:
         nonlocal farthest
-        whole = surface_of(mesh)
-        goal = round(len(whole.indices) * share)
-        first, place = places(whole.positions, params.distance)
-        found = thinned(whole.positions[first], place, whole.indices, goal, params.most_error or np.inf)
-        farthest = max(farthest, found.error)
-        ends = np.searchsorted(found.faces, whole.faces_from)
-        made = [
-            used_only(replace(p, indices=as_indices(found.indices[a:b] - np.uint32(first_vertex)), face_sizes=None))
-            for p, a, b, first_vertex in zip(
-                mesh.primitives, ends[:-1], ends[1:], whole.vertices_from[:-1], strict=True
-            )
-        ]
-        return remeshed(mesh, made), {"before": len(whole.indices), "after": len(found.indices), "goal": goal}
+        made, error = thinned_mesh(mesh, share, params.most_error, params.distance)
+        farthest = max(farthest, error)
+        before, after = (sum(len(p.indices) for p in one.primitives) for one in (mesh, made))
+        return made, {"before": before, "after": after, "goal": round(before * share)}
 
     changed, counts, parts = on_meshes(scene, params.parts, change, context)
     short = (
@@ -81,3 +72,17 @@ def thin_out(scene: Scene, params: ThinOut, context: Context) -> StepResult:
         ),
         notes=(short,) if counts["after"] > counts["goal"] else (),
     )
+
+
+def thinned_mesh(mesh: Mesh, share: float, most_error: float, distance: float) -> tuple[Mesh, float]:
+    """The mesh with a share of its triangles, moved by no more than `most_error` metres (0 for any), and how far."""
+    whole = surface_of(mesh)
+    first, place = places(whole.positions, distance)
+    goal = round(len(whole.indices) * share)
+    found = thinned(whole.positions[first], place, whole.indices, goal, most_error or np.inf)
+    ends = np.searchsorted(found.faces, whole.faces_from)
+    made = [
+        used_only(replace(p, indices=as_indices(found.indices[a:b] - np.uint32(first_vertex)), face_sizes=None))
+        for p, a, b, first_vertex in zip(mesh.primitives, ends[:-1], ends[1:], whole.vertices_from[:-1], strict=True)
+    ]
+    return remeshed(mesh, made), found.error

@@ -1,0 +1,44 @@
+"""What steps that change pictures share: those of chosen textures, or those that materials wear in a slot."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+
+from pruxel.core.base.arrays import ByteArray
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import ErrorCode, UsageError
+from pruxel.core.images import png
+from pruxel.core.scene.images import EncodedImage, Image
+from pruxel.core.scene.model import Scene
+from pruxel.core.scene.render_images import texels
+
+
+def repainted(
+    scene: Scene, names: Sequence[str], change: Callable[[ByteArray], ByteArray], context: Context
+) -> tuple[Scene, int]:
+    """The scene with the pictures of these names changed, all where none is named, and how many.
+
+    `change` takes and gives (height, width, 4) uint8. Raises `UsageError` for a name that is not there.
+    """
+    there = [image.name for image in scene.images]
+    missing = [name for name in names if name not in there]
+    if missing:
+        raise UsageError(
+            ErrorCode.USAGE, f"there is no texture called '{missing[0]}'",
+            expected=f"one of {', '.join(there[:12])}" if there else "a textured model", found=missing[0],
+        )  # fmt: skip
+    images, changed = [], 0
+    for image, part in context.each(scene.images, lambda one: one.name):
+        part.check()
+        if names and image.name not in names:
+            images.append(image)
+            continue
+        images.append(painted(image, change(texels(image))))
+        changed += 1
+    return replace(scene, images=tuple(images)), changed
+
+
+def painted(image: Image, rgba: ByteArray) -> Image:
+    """The image with other texels, (height, width, 4) uint8."""
+    return replace(image, content=EncodedImage(png.encode(rgba), "image/png"))

@@ -1,0 +1,1 @@
+"""Texture coordinates: made, moved, chosen."""

@@ -1,0 +1,125 @@
+"""The Bench by hand: recipes kept and run on many, and the ways of looking at a model."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from PIL import Image
+from selenium.webdriver import ActionChains
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
+
+from tests.browser.driver import Page
+from tests.browser.test_tour import clear_steps, picture
+
+
+def open_model(page: Page, words: str, path: str) -> None:
+    """From Browse onto the Bench, by the keyboard."""
+    page.see(page.test("entry"))
+    page.keys("/")
+    page.see(page.test("search")).send_keys(words)
+    page.see(f"[data-path='{path}']")
+    page.see("[data-test=quick-look] h2", path.rsplit("/", 1)[-1].split(".", maxsplit=1)[0])
+    page.keys(Keys.ENTER)
+    page.click(page.test("open-bench"))
+    page.see("[data-test=viewport]:not([data-shown=''])")
+
+
+def test_a_recipe_is_kept_run_dry_then_for_real_on_many(page: Page) -> None:
+    open_model(page, "coral_01", "flora/coral_01/coral_01.brm")
+    clear_steps(page)
+    page.keys("a")
+    page.click(page.test("add-set_size"))
+    page.click(page.test("step-done"))
+    page.see("[data-test=step][data-step=set_size]", "height")
+    page.click("footer > div [aria-haspopup=menu]", "Recipe")
+    page.click(page.test("keep-recipe"))
+    name = page.see(page.test("recipe-name"))
+    name.send_keys(Keys.CONTROL, "a")
+    name.send_keys("as high as people", Keys.ENTER)
+    page.see("footer", "“as high as people” is kept")
+
+    page.keys("2")
+    page.see(page.test("search")).send_keys(Keys.CONTROL, "a")
+    page.see(page.test("search")).send_keys("coral_0")
+    page.click("[data-test=take-found]", "7")
+    page.click(page.test("tray-run"))
+    page.see("[role=dialog]", "as high as people")
+    page.click(page.test("run"), "Run it dry")
+    page.see(page.test("standing"), "Dry run, nothing was changed: 7 done")
+    page.see(page.test("for-real"))
+    rows = page.all(page.test("batch-item"))
+    assert [row.get_attribute("data-state") for row in rows] == ["done"] * 7
+    assert all("Set the true size" in row.text for row in rows)
+    address = page.driver.current_url
+
+    page.driver.refresh()
+    page.click(page.test("for-real"))
+    page.click(page.test("run"), "Run for real")
+    page.see(page.test("standing"), "Kept on the Bench: 7 done")
+    assert page.driver.current_url != address
+    page.driver.back()
+    page.see(page.test("standing"), "Dry run")
+    page.driver.forward()
+    page.see(page.test("standing"), "Kept on the Bench: 7 done")
+    page.click("[data-test=batch-item]:nth-of-type(2) [data-test=open-item]")
+    page.see("[data-test=step][data-step=set_size]", "→ 1.8 m")
+
+    # What was removed is gone, and the list says what to do next.
+    page.keys("3")
+    page.click("[aria-label='More about this workpiece']")
+    page.click(page.test("all-workpieces"))
+    page.see(page.test("workpiece"), "coral_01")
+    page.click(page.test("to-batches"))
+    for _ in range(2):
+        page.click("[aria-label='More about this batch']")
+        page.click(page.test("remove"))
+        page.click("[role=dialog] .button", "Remove it")
+        page.gone("[role=dialog]")
+    page.see("main", "One recipe, many models")
+
+
+def test_a_model_is_looked_at_in_every_way(page: Page, tmp_path: Path) -> None:
+    open_model(page, "toll crab", "actors/crab_toll/crab_toll.brm")
+    plain = picture(page)
+    shown = {}
+    for channel in ("base", "normals", "roughness", "checker", "density", "sides", "weights"):
+        Select(page.see(page.test("channel"))).select_by_value(channel)
+        shown[channel] = picture(page)
+    for name, found in shown.items():
+        assert (np.abs(found - plain).sum(axis=2) > 40).mean() > 0.02, name
+    assert len({found.tobytes() for found in shown.values()}) == len(shown)
+    page.see(page.test("legend"), "No joints hold this model")
+    # The list gave the keyboard back.
+    page.keys("t")
+    page.keys("g")
+    page.see(page.test("legend"), "one square")
+    page.driver.refresh()
+    page.see("[data-test=viewport]:not([data-shown=''])")
+    page.see(page.test("legend"), "one square")
+    page.keys("g", ".")
+    assert (np.abs(picture(page) - plain).sum(axis=2) > 8).mean() > 0.005
+
+    page.keys("m")
+    page.see(page.test("legend"), "Click two points")
+    viewport = page.see(page.test("viewport"))
+    for across in (0, 60):  # an eye stalk, and the shell
+        ActionChains(page.driver).move_to_element_with_offset(viewport, across, -60).click().perform()
+    assert page.see(page.test("distance")).text.split()[-1] in {"m", "cm"}
+    page.click("[data-test=legend] .words", "Done")
+    page.gone(page.test("distance"))
+
+    page.click(page.test("view-menu"))
+    page.click(page.test("from-above"))
+    page.click(page.test("view-person"))
+    above = picture(page)
+    assert (np.abs(above - plain).sum(axis=2) > 40).mean() > 0.05
+    page.click(page.test("picture"))
+    file = tmp_path / "crab_toll.png"
+    page._wait.until(lambda _d: file.is_file() and file.stat().st_size > 0)
+    with Image.open(file) as saved:
+        pixels = np.asarray(saved.convert("RGBA"))
+    assert pixels.shape[1] == 2 * viewport.size["width"]
+    assert pixels[0, 0, 3] == 0
+    assert pixels[..., 3].max() == 255
