@@ -11,7 +11,8 @@ from pruxel.core.geometry.edges import BORDER, twins
 from pruxel.core.geometry.measure import area_vectors
 from pruxel.core.geometry.places import places
 
-_STEEPEST = 0.25  # a corner is moved at most four times the thickness, however sharp it is
+_FARTHEST = 4.0  # times the thickness that a corner is moved at most, however sharp it is
+_DRAW = 1e-4  # of the weight of the faces
 
 
 @dataclass(frozen=True, eq=False)
@@ -29,23 +30,29 @@ class Shell:
 
 
 def _ways(positions: FloatArray, indices: IndexArray, place: AnyArray, count: int) -> DoubleArray:
-    """(count, 3) which way each place goes so that every face at it moves by one metre, as near as one way can say."""
+    """(count, 3) which way each place goes so that the planes of all faces at it move by one metre.
+
+    The least squares of that, weighed by area and drawn a little to the mean normal, which decides where planes agree.
+    """
     areas = area_vectors(positions, indices)
-    length = np.linalg.norm(areas, axis=1, keepdims=True)
-    faces = areas / np.maximum(length, 1e-30)
+    weight = np.linalg.norm(areas, axis=1)
+    normals = areas / np.maximum(weight, 1e-30)[:, None]
     corners = place[indices]
-    sums = np.zeros((count, 3))
+    mean, planes, wanted = np.zeros((count, 3)), np.zeros((count, 3, 3)), np.zeros((count, 3))
+    products = weight[:, None, None] * normals[:, :, None] * normals[:, None, :]
     for k in range(3):
-        np.add.at(sums, corners[:, k], areas)
-    way = sums / np.maximum(np.linalg.norm(sums, axis=1, keepdims=True), 1e-30)
-    # Along the mean direction a steep face moves less than it should: the way is longer by what the faces lack.
-    lean, weight = np.zeros(count), np.zeros(count)
-    for k in range(3):
-        np.add.at(lean, corners[:, k], length[:, 0] * np.einsum("ij,ij->i", faces, way[corners[:, k]]))
-        np.add.at(weight, corners[:, k], length[:, 0])
-    share = np.where(weight > 0, lean / np.maximum(weight, 1e-30), 1.0)
-    longer: DoubleArray = way / np.maximum(share, _STEEPEST)[:, None]
-    return longer
+        np.add.at(mean, corners[:, k], areas)
+        np.add.at(planes, corners[:, k], products)
+    wanted += mean
+    mean /= np.maximum(np.linalg.norm(mean, axis=1, keepdims=True), 1e-30)
+    total = np.maximum(np.trace(planes, axis1=1, axis2=2), 1e-30)
+    draw = _DRAW * total
+    planes += draw[:, None, None] * np.eye(3)
+    wanted += draw[:, None] * mean
+    way = np.linalg.solve(planes, wanted[:, :, None])[:, :, 0]
+    length = np.linalg.norm(way, axis=1, keepdims=True)
+    shorter: DoubleArray = way * np.minimum(1.0, _FARTHEST / np.maximum(length, 1e-30))
+    return shorter
 
 
 def thickened(positions: FloatArray, indices: IndexArray, thickness: float) -> Shell:
