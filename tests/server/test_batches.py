@@ -248,3 +248,41 @@ def test_a_workpiece_is_duplicated_with_its_steps(client: TestClient, crates: st
     listed = {one["id"]: one["picture"] for one in client.get(f"/api/projects/{crates}/workpieces").json()}
     assert listed[piece["id"]]
     assert {name["name"] for name in client.get("/api/rules").json()} >= {"inward_faces", "extra_parts"}
+
+
+def test_what_is_meant_so_is_put_aside_and_not_counted(client: TestClient, crates: str, wait_for: Wait) -> None:
+    piece = client.post(f"/api/projects/{crates}/workpieces", json={"entries": [PATHS[3]]}).json()["id"]
+    client.put(f"/api/workpieces/{piece}/steps", json={"steps": []})
+    findings = view(client, piece, wait_for)["findings"]
+    assert findings
+    assert len({finding["key"] for finding in findings}) == len(findings)
+    keys = [finding["key"] for finding in findings]
+    kept = client.put(f"/api/workpieces/{piece}/settled", json={"settled": [*keys, keys[0]]}).json()
+    assert kept["settled"] == sorted(keys)
+    flip = [{"step": "flip_faces", "rule": {"parts": "none of these"}}]
+    found = wait_for(finished(client, started(client, crates, steps=flip, entries=[PATHS[2], PATHS[3]])))
+    assert [bool(item["findings"]) for item in found["items"]] == [True, False]
+    assert client.put(f"/api/workpieces/{piece}/settled", json={"settled": ["x" * 500]}).status_code == 422
+
+
+def test_steps_are_tried_and_nothing_is_kept(client: TestClient, crates: str, wait_for: Wait) -> None:
+    piece = client.post(f"/api/projects/{crates}/workpieces", json={"entries": [PATHS[1]]}).json()["id"]
+    before = client.get(f"/api/workpieces/{piece}").json()["steps"]
+    tried = {"steps": [{"step": "set_units", "params": {"factor": 0.125}}]}
+
+    def ask() -> dict[str, Any] | None:
+        return client.post(f"/api/workpieces/{piece}/preview", json=tried).json()["content"]  # type: ignore[no-any-return]
+
+    content = wait_for(ask)
+    assert (content["findings"], content["pictures"]) == (None, [])
+    assert "0.125" in content["steps"][0]["summary"]
+    assert client.get(f"/api/scenes/{content['scene']}").status_code == 200
+    now = client.get(f"/api/workpieces/{piece}").json()
+    assert (now["steps"], now["can_undo"]) == (before, now["can_undo"])
+    wrong = {"steps": [{"step": "set_units", "params": {"factor": -1}}]}
+    assert client.post(f"/api/workpieces/{piece}/preview", json=wrong).status_code == 422
+    # What was tried is there at once when it is done, with what a preview leaves out.
+    client.put(f"/api/workpieces/{piece}/steps", json=tried)
+    found = view(client, piece, wait_for)
+    assert found["scene"] == content["scene"]
+    assert client.get(f"/api/scenes/{found['steps'][0]['before_scene']}").status_code == 200

@@ -290,6 +290,7 @@ describe('cards that are dragged', async () => {
         project: 'p',
         workpieces: [],
         deliverable: true,
+        picked: null,
         apply: async () => undefined,
       },
     })

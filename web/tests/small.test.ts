@@ -223,13 +223,25 @@ describe('findings and facts', () => {
     suggestion: { step: 'flip_faces', params: { parts: ['claw'] }, label: 'Flip the faces' },
   }
   it('offer the step that mends them', async () => {
-    const wrapper = mount(FindingsPanel, { props: { findings: [finding] as never, loading: false } })
+    const wrapper = mount(FindingsPanel, { props: { findings: [finding] as never, loading: false, settled: [] } })
     expect(words(wrapper)).toContain('triangles 6,000 open 97.1 %')
     await wrapper.get('[data-test=apply]').trigger('click')
     expect(wrapper.emitted('apply')).toEqual([[finding]])
   })
+  it('put aside what is meant so, and take it up again', async () => {
+    const keyed = { ...finding, key: 'inward:claw' }
+    const props = { findings: [keyed] as never, loading: false, settled: ['gone:x'] }
+    const wrapper = mount(FindingsPanel, { props })
+    await wrapper.get('[data-test=meant-so]').trigger('click')
+    expect(wrapper.emitted('settle')).toEqual([[['gone:x', 'inward:claw']]])
+    await wrapper.setProps({ settled: ['gone:x', 'inward:claw'] })
+    expect(wrapper.find('[data-test=finding]').exists()).toBe(false)
+    expect(wrapper.text()).toContain('Nothing else was found.')
+    await wrapper.get('[data-test=settled] button').trigger('click')
+    expect(wrapper.emitted('settle')![1]).toEqual([['gone:x']])
+  })
   it('tell looking from having found nothing', async () => {
-    const wrapper = mount(FindingsPanel, { props: { findings: null, loading: true } })
+    const wrapper = mount(FindingsPanel, { props: { findings: null, loading: true, settled: [] } })
     expect(words(wrapper)).toBe('Findings Looking…')
     await wrapper.setProps({ findings: [], loading: false })
     expect(words(wrapper)).toBe('Findings Nothing wrong was found.')

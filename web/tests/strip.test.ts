@@ -47,6 +47,7 @@ function strip(steps: StepUse[], more: object = {}) {
       project: 'p',
       workpieces: [],
       deliverable: true,
+      picked: null,
       apply: async () => undefined,
       ...more,
     },

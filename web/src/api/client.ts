@@ -335,8 +335,17 @@ export const api = {
         body: { steps: whole(steps) },
       }),
     ),
+  settle: (workpiece: string, settled: string[]) =>
+    ok(client.PUT('/api/workpieces/{workpiece}/settled', { params: { path: { workpiece } }, body: { settled } })),
   undo: (workpiece: string) => ok(client.POST('/api/workpieces/{workpiece}/undo', { params: { path: { workpiece } } })),
   redo: (workpiece: string) => ok(client.POST('/api/workpieces/{workpiece}/redo', { params: { path: { workpiece } } })),
+  preview: (workpiece: string, steps: StepUse[]) =>
+    ok(
+      client.POST('/api/workpieces/{workpiece}/preview', {
+        params: { path: { workpiece } },
+        body: { steps: whole(steps) },
+      }),
+    ),
   view: (workpiece: string) => ok(client.GET('/api/workpieces/{workpiece}/view', { params: { path: { workpiece } } })),
   deliveries: (project: string) =>
     ok(client.GET('/api/projects/{project}/deliveries', { params: { path: { project } } })),

@@ -2064,6 +2064,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/workpieces/{workpiece}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Steps
+         * @description What the workpiece would come out as with other steps, which are not kept; asked for again as for a view.
+         */
+        post: operations["preview_steps_api_workpieces__workpiece__preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/workpieces/{workpiece}/redo": {
         parameters: {
             query?: never;
@@ -2078,6 +2098,26 @@ export interface paths {
          * @description The steps as they were before the last undo.
          */
         post: operations["redo_api_workpieces__workpiece__redo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workpieces/{workpiece}/settled": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Settle Findings
+         * @description Say which findings are meant so; they are put aside from then on, and batches do not count them.
+         */
+        put: operations["settle_findings_api_workpieces__workpiece__settled_put"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2785,12 +2825,20 @@ export interface components {
             /** Size */
             size: number;
         };
-        /** FindingOut */
+        /**
+         * FindingOut
+         * @description `key` is what it is told by when somebody says that it is meant so.
+         */
         FindingOut: {
             /** Detail */
             detail: string;
             /** Evidence */
             evidence: components["schemas"]["EvidenceOut"][];
+            /**
+             * Key
+             * @default
+             */
+            key: string;
             /** Parts */
             parts: string[];
             /** Rule */
@@ -3808,6 +3856,14 @@ export interface components {
             size: number;
         };
         /**
+         * SettledIn
+         * @description The keys of findings that are meant so.
+         */
+        SettledIn: {
+            /** Settled */
+            settled: string[];
+        };
+        /**
          * SightIn
          * @description Entries that somebody looks at and that lack a picture, the foremost first.
          */
@@ -3983,6 +4039,11 @@ export interface components {
             after: number;
             /** Before */
             before: number;
+            /**
+             * Before Scene
+             * @default
+             */
+            before_scene: string;
             fault: components["schemas"]["StepFault"] | null;
             /** Step */
             step: string;
@@ -4245,7 +4306,9 @@ export interface components {
         };
         /**
          * WorkpieceOut
-         * @description `picture` is the key of its last picture, in the list of all and where one was drawn.
+         * @description `settled` are the keys of findings that are meant so.
+         *
+         *     `picture` is the key of its last picture, in the list of all and where one was drawn.
          */
         WorkpieceOut: {
             /** Can Redo */
@@ -4266,6 +4329,11 @@ export interface components {
              * @default
              */
             picture: string;
+            /**
+             * Settled
+             * @default []
+             */
+            settled: string[];
             /** Steps */
             steps: components["schemas"]["StepModel"][];
         };
@@ -8905,6 +8973,45 @@ export interface operations {
             507: components["responses"]["Refused507"];
         };
     };
+    preview_steps_api_workpieces__workpiece__preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workpiece: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ViewOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
     redo_api_workpieces__workpiece__redo_post: {
         parameters: {
             query?: never;
@@ -8915,6 +9022,45 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkpieceOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    settle_findings_api_workpieces__workpiece__settled_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workpiece: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettledIn"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {

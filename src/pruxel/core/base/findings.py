@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any
+
+_LONGEST = 240  # letters of names in a key
 
 
 class Severity(StrEnum):
@@ -48,3 +51,9 @@ class Finding:
     evidence: tuple[Evidence, ...] = ()
     suggestion: SuggestedStep | None = None
     where: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def key(self) -> str:
+        """What it is told by when somebody says that it is meant so: its rule, and the parts it speaks of."""
+        names = "|".join(self.parts) or self.title
+        return f"{self.rule}:{names if len(names) <= _LONGEST else hashlib.blake2b(names.encode()).hexdigest()[:32]}"

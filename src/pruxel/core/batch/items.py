@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import asdict, dataclass, field, fields
 from typing import Any, Literal
 
@@ -66,10 +66,12 @@ class ItemTold:
         return asdict(self)
 
 
-def item_told(name: str, entries: Sequence[str], run: RecipeRun, context: Context) -> ItemTold:
-    """Tell what a recipe did to an item and what is left to be found in it."""
+def item_told(
+    name: str, entries: Sequence[str], run: RecipeRun, context: Context, settled: Collection[str] = ()
+) -> ItemTold:
+    """Tell what a recipe did to an item and what is left to be found in it, but findings that are meant so."""
     facts = measure(run.scene)
-    left = [finding.title for finding in find(run.scene, context)]
+    left = [finding.title for finding in find(run.scene, context) if finding.key not in settled]
     steps = []
     for number, one in enumerate(run.runs):
         became = touched(run.scenes[number], run.scenes[number + 1])

@@ -56,8 +56,17 @@ class WorkpieceIn(BaseModel):
     source: UUID | None = None
 
 
+class SettledIn(BaseModel):
+    """The keys of findings that are meant so."""
+
+    settled: list[Annotated[str, Field(max_length=400)]] = Field(max_length=2_000)
+
+
 class WorkpieceOut(BaseModel):
-    """`picture` is the key of its last picture, in the list of all and where one was drawn."""
+    """`settled` are the keys of findings that are meant so.
+
+    `picture` is the key of its last picture, in the list of all and where one was drawn.
+    """
 
     id: UUID
     name: str
@@ -65,6 +74,7 @@ class WorkpieceOut(BaseModel):
     steps: list[StepModel]
     can_undo: bool
     can_redo: bool
+    settled: list[str] = []
     picture: str = ""
 
 
@@ -133,7 +143,10 @@ class SuggestionOut(BaseModel):
 
 
 class FindingOut(BaseModel):
+    """`key` is what it is told by when somebody says that it is meant so."""
+
     rule: str
+    key: str = ""
     severity: Literal["note", "warning", "problem"]
     title: str
     detail: str
@@ -162,6 +175,7 @@ class StepRunOut(BaseModel):
     before: int
     after: int
     ways: list[WayOut] = []
+    before_scene: str = ""
 
 
 class ViewContent(BaseModel):

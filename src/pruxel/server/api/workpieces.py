@@ -19,6 +19,7 @@ from pruxel.core.steps.registry import STEPS
 from pruxel.server.api.models import (
     NameIn,
     RuleOut,
+    SettledIn,
     StepKindOut,
     StepModel,
     StepsIn,
@@ -50,6 +51,7 @@ def _out(db: Session, w: Workpiece) -> WorkpieceOut:
         steps=[StepModel.model_validate(s) for s in steps_of(db, w)],
         can_undo=w.at > first,
         can_redo=w.at < last,
+        settled=w.settled,
     )
 
 
@@ -107,6 +109,12 @@ def _workpiece(db: Session, workpiece: UUID, *, to_change: bool = False) -> Work
     return found
 
 
+def _check(wanted: StepsIn) -> None:
+    """Raise `UsageError` for a step, a parameter or a rule that cannot be."""
+    for use in wanted.steps:
+        check_rule(StepUse.model_validate(use.model_dump()))
+
+
 @router.get("/workpieces/{workpiece}")
 def get_workpiece(workpiece: UUID) -> WorkpieceOut:
     """One workpiece."""
@@ -132,7 +140,9 @@ def copy_workpiece(workpiece: UUID) -> WorkpieceOut:
         named = select(Workpiece.name).where(Workpiece.project_id == found.project_id)
         taken = set(db.execute(named).scalars())
         name = next(f"{found.name} {n}" for n in count(2) if f"{found.name} {n}" not in taken)
-        made = Workpiece(project_id=found.project_id, name=name[-200:], entries=found.entries, at=0)
+        made = Workpiece(
+            project_id=found.project_id, name=name[-200:], entries=found.entries, at=0, settled=found.settled
+        )
         db.add(made)
         db.flush()
         add_revision(db, made, steps_of(db, found))
@@ -152,11 +162,21 @@ def remove_workpiece(workpiece: UUID) -> None:
 @router.put("/workpieces/{workpiece}/steps")
 def set_steps(workpiece: UUID, wanted: StepsIn) -> WorkpieceOut:
     """Replace the list of steps; the old list can be had back by undo. Parameters are checked first."""
-    for use in wanted.steps:
-        check_rule(StepUse.model_validate(use.model_dump()))
+    _check(wanted)
     with session() as db:
         found = _workpiece(db, workpiece, to_change=True)
         add_revision(db, found, [s.model_dump() for s in wanted.steps])
+        return _out(db, found)
+
+
+@router.put("/workpieces/{workpiece}/settled")
+def settle_findings(workpiece: UUID, wanted: SettledIn) -> WorkpieceOut:
+    """Say which findings are meant so; they are put aside from then on, and batches do not count them."""
+    with session() as db:
+        found = _workpiece(db, workpiece, to_change=True)
+        found.settled = sorted(set(wanted.settled))
+        db.flush()
+        tell(db, {"changed": "workpieces", "project_id": str(found.project_id)})
         return _out(db, found)
 
 
@@ -176,6 +196,24 @@ def redo(workpiece: UUID) -> WorkpieceOut:
         found = _workpiece(db, workpiece, to_change=True)
         move(db, found, 1)
         return _out(db, found)
+
+
+@router.post("/workpieces/{workpiece}/preview")
+def preview_steps(workpiece: UUID, wanted: StepsIn) -> ViewOut:
+    """What the workpiece would come out as with other steps, which are not kept; asked for again as for a view."""
+    _check(wanted)
+    with reading() as db:
+        found = _workpiece(db, workpiece)
+        steps = [s.model_dump() for s in wanted.steps]
+        key = view_key(found, steps)
+        stored = db.get(View, key)
+    if stored is not None and has_blob(stored.content["scene"]):
+        return ViewOut(key=key, content=ViewContent.model_validate(stored.content), job=None)
+    payload = {"key": key, "workpiece": str(found.id), "entries": found.entries, "steps": steps}
+    with session() as db:
+        job = put_job(db, found.project_id, "preview", f"Trying a step on {found.name}", payload)
+        overtake(db, job, "workpiece")
+    return ViewOut(key=key, content=None, job=job.id)
 
 
 @router.get("/workpieces/{workpiece}/view")

@@ -70,21 +70,24 @@ def batch_item(job: Job, context: Context) -> bool:
 def _worked(batch: Batch, item: BatchItem, context: Context) -> tuple[dict[str, Any], list[Any]]:
     """What the batch's steps did after those that the item's workpiece has, and all steps together."""
     check_entries(stored_stack(batch.project_id), item.entries)
-    own = _own_steps(batch, item)
+    own, settled = _own(batch, item)
     run = run_workpiece(batch.project_id, item.entries, [*own, *batch.steps], context.part(0.0, 0.7))
     first = len(own)
     mine = RecipeRun(run.scenes[first:], run.keys[first:], run.runs[first:])
-    told = item_told(item.name, item.entries, mine, context.part(0.7, 0.85)).as_dict()
+    told = item_told(item.name, item.entries, mine, context.part(0.7, 0.85), settled).as_dict()
     return told | {"picture": scene_picture(run.scene, _PICTURE, context.part(0.85, 1.0))}, [*own, *batch.steps]
 
 
-def _own_steps(batch: Batch, item: BatchItem) -> list[Any]:
-    """The steps of the item's workpiece, without those that an earlier run of the same put behind them."""
+def _own(batch: Batch, item: BatchItem) -> tuple[list[Any], list[Any]]:
+    """The steps of the item's workpiece, without those that an earlier run of the same put behind them.
+
+    And the findings that are meant so in it.
+    """
     with session() as db:
         known = known_workpiece(db, batch.project_id, item.entries)
-        steps = [] if known is None else steps_of(db, known)
+        steps, settled = ([], []) if known is None else (steps_of(db, known), known.settled)
     added = batch.steps
-    return steps[: len(steps) - len(added)] if added and steps[-len(added) :] == added else steps
+    return (steps[: len(steps) - len(added)] if added and steps[-len(added) :] == added else steps), settled
 
 
 def _finish(batch: Batch, item: BatchItem, told: dict[str, Any], steps: list[Any]) -> None:

@@ -27,6 +27,7 @@ _PRIORITY = {
     "guess": 9,
     "sight": 10,
     "view": 10,
+    "preview": 11,
     "rename": 6,
     "scan": 6,
     "aliases": 6,

@@ -32,7 +32,7 @@ from pruxel.server.store.revisions import steps_of
 from pruxel.server.store.scenes import StoredSteps, shown_scene
 from pruxel.server.store.tables import Job, View, Workpiece
 
-VERSION = "8"
+VERSION = "9"
 _CARD = PictureView(width=352, height=240, samples=1, sky_rays=6)
 _results = LayeredCache(MemoryCache(), StoredSteps())
 
@@ -109,12 +109,40 @@ def run_workpiece(
 
 @job_kind("view")
 def view(job: Job, context: Context) -> None:
-    """Store the scene first, so that the page can show it, then findings, then pictures."""
+    """Store the scene first, so that the page can show it, then findings, what was before each step, and pictures."""
     key, project = job.payload["key"], job.project_id
     run = run_workpiece(project, job.payload["entries"], job.payload["steps"], context.part(0.0, 0.5))
+    content = _content(run)
+    _save(key, project, content)
+    content["findings"] = [asdict(f) | {"key": f.key} for f in find(run.scene, context.part(0.6, 0.75))]
+    for step, before in zip(content["steps"], run.scenes, strict=False):
+        context.check()
+        step["before_scene"] = shown_scene(before)
+    _save(key, project, content)
+    for one in run.scenes:
+        content["pictures"].append(scene_picture(one, _CARD, context.part(0.75, 1.0)))
+        _save(key, project, content)
+
+
+@job_kind("preview")
+def preview(job: Job, context: Context) -> None:
+    """Store the scene of steps that are only tried."""
+    key, project = job.payload["key"], job.project_id
+    run = run_workpiece(project, job.payload["entries"], job.payload["steps"], context)
+    with session() as db:
+        known = db.get(View, key) is not None
+    if not known:
+        _save(key, project, _content(run))
+    else:
+        with session() as db:
+            tell(db, {"view": key, "project_id": str(project)})
+
+
+def _content(run: RecipeRun) -> dict[str, Any]:
+    """All that a view says but findings and pictures, which take longer."""
     scene = run.scene
     facts = measure(scene)
-    content: dict[str, Any] = {
+    return {
         "scene": shown_scene(scene),
         "facts": asdict(facts) | {"size": list(facts.size)},
         "notes": list(scene.notes[:40]),
@@ -134,12 +162,6 @@ def view(job: Job, context: Context) -> None:
         "losses": {spec.name: list(lost(scene, spec)) for spec in FORMATS if spec.write is not None},
         "conventions": next((p.origin.conventions for m in scene.meshes for p in m.primitives), ""),
     }
-    _save(key, project, content)
-    content["findings"] = [asdict(f) for f in find(scene, context.part(0.6, 0.75))]
-    _save(key, project, content)
-    for one in run.scenes:
-        content["pictures"].append(scene_picture(one, _CARD, context.part(0.75, 1.0)))
-        _save(key, project, content)
 
 
 def _way(way: Way) -> dict[str, Any]:

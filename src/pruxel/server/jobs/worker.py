@@ -39,7 +39,14 @@ _FRONT_CHILDREN = 2
 _NICE_BEHIND = 15
 _LEAVING, _ASKED = threading.Event(), threading.Event()
 _HOUR = 3600.0
-_LONGEST = {"batch": _HOUR, "glance": 0.25 * _HOUR, "guess": 0.25 * _HOUR, "sight": 0.25 * _HOUR, "view": _HOUR}
+_LONGEST = {
+    "batch": _HOUR,
+    "glance": 0.25 * _HOUR,
+    "guess": 0.25 * _HOUR,
+    "sight": 0.25 * _HOUR,
+    "view": _HOUR,
+    "preview": 0.1 * _HOUR,
+}
 _LONGEST_OF_ALL = 24 * _HOUR
 
 

@@ -93,6 +93,7 @@ class KeptWorkpiece(_Part):
     entries: list[str]
     at: int
     revisions: dict[int, list[StepUse]]
+    settled: list[str] = []
 
 
 class KeptRecipe(_Part):
@@ -163,6 +164,7 @@ def _kept(db: Session, project: Project) -> tuple[Kept, Iterator[tuple[str, byte
                 entries=piece.entries,
                 at=piece.at,
                 revisions={one.number: one.steps for one in revisions[piece.id]},
+                settled=piece.settled,
             )
             for piece in pieces
         ],
@@ -213,7 +215,7 @@ def read_backup(db: Session, file: Path) -> tuple[Project, list[str]]:
     db.add_all(RecipeRow(project_id=project.id, **recipe.model_dump()) for recipe in kept.recipes)
     for piece in kept.workpieces:
         entries = [_at_its_source(path, moved) for path in piece.entries]
-        made = Workpiece(project_id=project.id, name=piece.name, entries=entries, at=piece.at)
+        made = Workpiece(project_id=project.id, name=piece.name, entries=entries, at=piece.at, settled=piece.settled)
         db.add(made)
         db.flush()
         db.add_all(

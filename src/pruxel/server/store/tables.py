@@ -266,7 +266,10 @@ class Reference(Base):
 
 
 class Workpiece(Base):
-    """Chosen entries; its steps are those of the revision it stands at, and undo and redo move between revisions."""
+    """Chosen entries; its steps are those of the revision it stands at, and undo and redo move between revisions.
+
+    `settled` are the keys of findings that are meant so.
+    """
 
     __tablename__ = "workpieces"
 
@@ -275,6 +278,7 @@ class Workpiece(Base):
     name: Mapped[str]
     entries: Mapped[list[Any]]
     at: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
+    settled: Mapped[list[Any]] = mapped_column(default=list, server_default="[]")
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
 
 

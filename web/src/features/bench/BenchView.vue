@@ -17,9 +17,10 @@ import Problem from '../../components/Problem.vue'
 import Question from '../../components/Question.vue'
 import { useEvents } from '../../composables/useEvents'
 import { jobById, lookUp } from '../../composables/useJobs'
+import { useHeld } from '../../composables/useHeld'
 import { useKeys } from '../../composables/useKeys'
+import { usePreview } from '../../composables/usePreview'
 import { useProject } from '../../composables/useProject'
-import { mends } from '../../model/steps'
 import { last } from '../../model/words'
 import FactsPanel from './FactsPanel.vue'
 import FindingsPanel from './FindingsPanel.vue'
@@ -120,6 +121,22 @@ const keepShown = () =>
 const undo = () => workpiece.value?.can_undo && change(() => api.undo(id.value))
 const redo = () => workpiece.value?.can_redo && change(() => api.redo(id.value))
 const deliver = () => router.push({ name: 'deliver', params: { project: project.value, workpiece: id.value } })
+const preview = usePreview(id)
+// A click chooses the part; while a step is filled in, it chooses for the step.
+const picked = shallowRef<{ part: string; times: number } | null>(null)
+function pick(part: string | null) {
+  chosen.value = part
+  if (part) picked.value = { part, times: (picked.value?.times ?? 0) + 1 }
+}
+// While `b` is held the model is shown as it was before the step that is pointed at, or else the last one.
+const held = useHeld('b')
+const pointed = ref<number | null>(null)
+const compared = computed(() => {
+  const steps = content.value?.steps ?? []
+  const number = pointed.value ?? steps.length - 1
+  return held.value && !preview.on.value ? { number, scene: steps[number]?.before_scene ?? '' } : null
+})
+const scene = computed(() => compared.value?.scene || preview.content.value?.scene || content.value?.scene)
 const browse = () => router.push({ name: 'browse', params: { project: project.value } })
 
 function isolate() {
@@ -180,6 +197,7 @@ useKeys('Bench', [
   ['m', 'Measure between two points', () => viewport.value?.measure()],
   [', .', 'Turn the light', (press) => viewport.value?.turnLight(press.key === ',' ? -0.4 : 0.4)],
   ['i', 'Show the chosen part alone, or all', isolate],
+  ['b', 'Held: before the last step, or the one pointed at', () => undefined],
   ['a', 'Add a step', () => strip.value?.add()],
   ['h', 'Show all parts', () => (hidden.value = new Set())],
   ['Ctrl+Z', 'Undo', () => void undo()],
@@ -196,11 +214,11 @@ useKeys('Bench', [
       <Viewport
         ref="viewport"
         :key="id"
-        :scene="content?.scene"
+        :scene="scene"
         :hidden="hidden"
         :keep="id"
         :name="workpiece?.name ?? 'model'"
-        @pick="chosen = $event"
+        @pick="pick"
       />
       <div class="absolute top-3 left-4 flex max-w-[80%] items-start gap-3">
         <div class="min-w-0">
@@ -209,6 +227,26 @@ useKeys('Bench', [
         </div>
         <MoreMenu v-if="workpiece" label="More about this workpiece" :acts="acts" />
       </div>
+      <p
+        v-if="preview.on.value"
+        class="absolute top-3 left-1/2 max-w-[60%] -translate-x-1/2 truncate rounded-full border px-4 py-1 text-[13px]"
+        :class="
+          preview.bad.value ? 'border-brick bg-brick-soft text-brick' : 'border-marigold bg-marigold-soft text-marigold'
+        "
+        role="status"
+        data-test="preview"
+        :title="preview.words.value"
+      >
+        <b>Preview</b> {{ preview.words.value }}
+      </p>
+      <p
+        v-else-if="compared?.scene"
+        class="absolute top-3 left-1/2 -translate-x-1/2 rounded-full border border-sea bg-sea-soft px-4 py-1 text-[13px] text-sea"
+        role="status"
+        data-test="before"
+      >
+        Before step {{ compared.number + 1 }}
+      </p>
       <div v-if="!content && !failed" class="pointer-events-none absolute inset-0 flex items-center justify-center">
         <p class="rounded-lg border border-line bg-sheet px-4 py-2 text-[13px]" role="status">
           Opening{{ job?.message ? `: ${job.message}` : '…' }}
@@ -237,8 +275,10 @@ useKeys('Bench', [
         v-if="content || !failed"
         :findings="content?.findings ?? null"
         :loading="!content || content.findings === null"
+        :settled="workpiece?.settled ?? []"
         @apply="follow"
-        @mend="addSteps(mends(content?.findings))"
+        @mend="addSteps"
+        @settle="(keys) => change(() => api.settle(id, keys))"
       />
       <p v-else class="p-4 text-[13px] text-faint">There is nothing to look at: it could not be opened.</p>
       <FactsPanel v-if="content" :content="content" />
@@ -255,6 +295,9 @@ useKeys('Bench', [
       :workpieces="others"
       :deliverable="parts.length > 0"
       :apply="apply"
+      :picked="picked"
+      @try="preview.tryOut"
+      @point="pointed = $event"
       @set="setSteps"
       @undo="undo"
       @redo="redo"

@@ -1,12 +1,21 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { Finding } from '../../api/client'
+import type { Finding, StepUse } from '../../api/client'
 import { mends } from '../../model/steps'
 import { count } from '../../model/words'
 
-const { findings } = defineProps<{ findings: Finding[] | null; loading: boolean }>()
-const mendable = computed(() => mends(findings).length)
-const emit = defineEmits<{ apply: [finding: Finding]; mend: [] }>()
+const { findings, settled } = defineProps<{ findings: Finding[] | null; loading: boolean; settled: string[] }>()
+const open = computed(() => findings?.filter((one) => !settled.includes(one.key)) ?? [])
+// Those that somebody said are meant so; a key of a finding that is not there now is kept, it may come back.
+const aside = computed(() => findings?.filter((one) => settled.includes(one.key)) ?? [])
+const mendable = computed(() => mends(open.value).length)
+const settle = (one: Finding) => emit('settle', [...settled, one.key])
+const unsettle = (one: Finding) =>
+  emit(
+    'settle',
+    settled.filter((key) => key !== one.key),
+  )
+const emit = defineEmits<{ apply: [finding: Finding]; mend: [steps: StepUse[]]; settle: [keys: string[]] }>()
 const shown = (v: number | string) => (typeof v === 'number' ? (Number.isInteger(v) ? count(v) : String(v)) : v)
 const tones = {
   problem: 'bg-brick-soft text-brick',
@@ -24,17 +33,17 @@ const tones = {
         class="button py-0.5 text-[12.5px]"
         title="A step for each finding that proposes one"
         data-test="mend-all"
-        @click="emit('mend')"
+        @click="emit('mend', mends(open))"
       >
         Mend all {{ mendable }}
       </button>
     </div>
     <p v-if="loading" class="text-[13px] text-faint">Looking…</p>
-    <p v-else-if="!findings?.length" class="rounded-md bg-sea-soft px-3 py-2 text-[13px] text-sea">
-      Nothing wrong was found.
+    <p v-else-if="!open.length" class="rounded-md bg-sea-soft px-3 py-2 text-[13px] text-sea">
+      {{ aside.length ? 'Nothing else was found.' : 'Nothing wrong was found.' }}
     </p>
     <article
-      v-for="(finding, i) in findings ?? []"
+      v-for="(finding, i) in open"
       :key="i"
       class="mb-3 rounded-lg border border-line bg-paper p-3 [overflow-wrap:anywhere]"
       data-test="finding"
@@ -61,6 +70,18 @@ const tones = {
       >
         {{ finding.suggestion.label }}
       </button>
+      <button class="words mt-2 text-[12.5px] text-faint" data-test="meant-so" @click="settle(finding)">
+        Leave it, it is meant so
+      </button>
     </article>
+    <details v-if="aside.length" class="text-[13px]" data-test="settled">
+      <summary class="cursor-pointer text-faint">{{ count(aside.length) }} meant so</summary>
+      <ul class="mt-1 space-y-1">
+        <li v-for="(finding, i) in aside" :key="i" class="flex items-baseline gap-2">
+          <span class="min-w-0 flex-1 truncate" :title="finding.title">{{ finding.title }}</span>
+          <button class="words shrink-0 text-[12.5px]" @click="unsettle(finding)">look at it again</button>
+        </li>
+      </ul>
+    </details>
   </section>
 </template>

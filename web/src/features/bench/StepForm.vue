@@ -1,21 +1,24 @@
 <script setup lang="ts">
-import { computed, reactive, ref } from 'vue'
+import { computed, onBeforeUnmount, onMounted, reactive, ref, watch } from 'vue'
 import { api, type StepKind, type ViewContent, type Workpiece } from '../../api/client'
 import FieldInput from '../../components/FieldInput.vue'
 import Problem from '../../components/Problem.vue'
-import Sheet from '../../components/Sheet.vue'
+import { useKeys } from '../../composables/useKeys'
 import { fieldsOf, valuesOf, type Schema, type Target } from '../../model/form'
 
-const { kind, values, content, hidden, project, workpieces, submit } = defineProps<{
+// Stands beside the model, which shows what the values come to; nothing is done before the step is run.
+const { kind, values, content, hidden, project, workpieces, submit, picked } = defineProps<{
   kind: StepKind
   values: Record<string, unknown>
   content: ViewContent | undefined
   hidden: Set<string>
   project: string
   workpieces: Workpiece[]
+  // The part that was clicked last, with how many clicks there were: the same may be clicked twice.
+  picked: { part: string; times: number } | null
   submit: (params: Record<string, unknown>) => Promise<void>
 }>()
-const emit = defineEmits<{ close: [] }>()
+const emit = defineEmits<{ close: []; preview: [params: Record<string, unknown>] }>()
 const fields = computed(() => fieldsOf(kind.parameters as Schema))
 const parts = computed(() => content?.facts.parts.map((p) => p.name) ?? [])
 const fresh = !Object.keys(values).length
@@ -25,6 +28,7 @@ const form = reactive(valuesOf(fields.value, { ...shown, ...values }))
 const error = ref<unknown>(null)
 const running = ref(false)
 const entries = ref<string[]>([])
+const home = ref<HTMLElement>()
 const choices = computed((): Record<Target, string[]> => ({
   part: parts.value,
   material: content?.facts.materials ?? [],
@@ -35,6 +39,7 @@ const choices = computed((): Record<Target, string[]> => ({
   entry: entries.value,
   workpiece: workpieces.map((w) => w.id),
 }))
+const takesParts = computed(() => fields.value.some((f) => f.kind === 'reference' && f.many && f.name === 'parts'))
 
 async function search(words: string, among: Target) {
   if (among !== 'entry') return
@@ -54,29 +59,70 @@ async function run() {
     running.value = false
   }
 }
+
+// What is clicked on the model is chosen, or chosen no longer.
+watch(
+  () => picked,
+  (now) => {
+    if (!now || !takesParts.value) return
+    const chosen = form.parts as string[]
+    form.parts = chosen.includes(now.part) ? chosen.filter((name) => name !== now.part) : [...chosen, now.part]
+  },
+)
+const PAUSE = 350
+let waiting: ReturnType<typeof setTimeout> | undefined
+function tryOut() {
+  clearTimeout(waiting)
+  waiting = setTimeout(() => emit('preview', JSON.parse(JSON.stringify(form)) as Record<string, unknown>), PAUSE)
+}
+watch(form, tryOut, { deep: true })
+
+const before = document.activeElement
+onMounted(() => {
+  home.value?.querySelector<HTMLElement>('input, select, textarea, button')?.focus()
+  tryOut()
+})
+onBeforeUnmount(() => {
+  clearTimeout(waiting)
+  if (before instanceof HTMLElement) before.focus()
+})
+useKeys('Bench', [['Escape', 'Leave the step as it was', () => emit('close')]])
 </script>
 
 <template>
-  <Sheet open :title="kind.title" @close="emit('close')">
-    <form class="space-y-4" @submit.prevent="run">
-      <p class="text-faint">{{ kind.about }}</p>
-      <Problem v-if="error" :error="error" @close="error = null" />
-      <div v-for="field in fields" :key="field.name">
-        <label class="mb-1 block text-[13px] font-semibold" :for="`p-${field.name}`">
-          {{ field.title }} <span class="font-normal text-faint">{{ field.about }}</span>
-        </label>
-        <FieldInput
-          v-model="form[field.name]"
-          :field="field"
-          :choices="choices"
-          :path="`p-${field.name}`"
-          @search="search"
-        />
-      </div>
-      <div class="flex justify-end gap-2">
-        <button type="button" class="button" @click="emit('close')">Cancel</button>
-        <button class="button button-main" :disabled="running" data-test="step-done">Run the step</button>
-      </div>
-    </form>
-  </Sheet>
+  <Teleport to="body">
+    <aside
+      ref="home"
+      role="dialog"
+      :aria-label="kind.title"
+      class="fixed top-13 right-0 bottom-[172px] z-30 flex w-[304px] flex-col border-l border-line bg-sheet shadow-xl"
+    >
+      <form class="flex min-h-0 flex-1 flex-col" @submit.prevent="run">
+        <div class="min-h-0 flex-1 space-y-4 overflow-auto p-4">
+          <h2 class="text-[17px] font-semibold">{{ kind.title }}</h2>
+          <p class="text-[13px] text-faint">{{ kind.about }}</p>
+          <Problem v-if="error" :error="error" @close="error = null" />
+          <div v-for="field in fields" :key="field.name">
+            <label class="mb-1 block text-[13px] font-semibold" :for="`p-${field.name}`">
+              {{ field.title }} <span class="font-normal text-faint">{{ field.about }}</span>
+            </label>
+            <FieldInput
+              v-model="form[field.name]"
+              :field="field"
+              :choices="choices"
+              :path="`p-${field.name}`"
+              @search="search"
+            />
+          </div>
+        </div>
+        <div class="flex items-center gap-2 border-t border-line p-3">
+          <span v-if="takesParts" class="text-[12px] leading-tight text-faint"
+            >A click on the model chooses a part.</span
+          >
+          <button type="button" class="button ml-auto" @click="emit('close')">Cancel</button>
+          <button class="button button-main shrink-0" :disabled="running" data-test="step-done">Run the step</button>
+        </div>
+      </form>
+    </aside>
+  </Teleport>
 </template>

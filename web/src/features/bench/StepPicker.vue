@@ -16,7 +16,12 @@ const groups = computed(() => grouped(kinds, words.value))
 const proposed = computed(() => proposals(content?.findings, words.value))
 const parts = computed(() => content?.facts.parts ?? [])
 const shown = computed(() => parts.value.filter((p) => !hidden.has(p.name)).length)
-const titles: Record<string, string> = { assemble: 'Parts', materials: 'Materials', uvs: 'Texture coordinates', geometry: 'Geometry and place' }
+const titles: Record<string, string> = {
+  assemble: 'Parts',
+  materials: 'Materials',
+  uvs: 'Texture coordinates',
+  geometry: 'Geometry and place',
+}
 
 function take(choice: StepKind | Proposal) {
   if ('params' in choice) emit('propose', choice)

@@ -19,10 +19,19 @@ const { workpiece, content, kinds, project, apply } = defineProps<{
   project: string
   workpieces: Workpiece[]
   deliverable: boolean
+  picked: { part: string; times: number } | null
   // Replaces the steps; a refusal stays with the caller, so that a form can show it.
   apply: (steps: StepUse[]) => Promise<void>
 }>()
-const emit = defineEmits<{ set: [steps: StepUse[]]; undo: []; redo: []; deliver: []; batches: [] }>()
+const emit = defineEmits<{
+  set: [steps: StepUse[]]
+  undo: []
+  redo: []
+  deliver: []
+  batches: []
+  try: [steps: StepUse[] | null]
+  point: [step: number | null]
+}>()
 const picking = ref(false)
 const adding = ref<StepKind>()
 const editing = ref<number>()
@@ -68,9 +77,13 @@ function say(words: string) {
   told.value = words
 }
 
-function submit(params: Record<string, unknown>): Promise<void> {
+function withStep(params: Record<string, unknown>): StepUse[] {
   const made = { step: adding.value!.name, params, on: true }
-  return apply(editing.value === undefined ? [...steps(), made] : changed(editing.value, { params, because: '' }))
+  return editing.value === undefined ? [...steps(), made] : changed(editing.value, { params, because: '' })
+}
+// The steps behind the one that is edited are left out: it is what one looks at.
+function preview(params: Record<string, unknown>) {
+  emit('try', withStep(params).slice(0, editing.value === undefined ? undefined : editing.value + 1))
 }
 
 function pick(kind: StepKind) {
@@ -88,6 +101,7 @@ function edit(i: number) {
 }
 function close() {
   adding.value = editing.value = undefined
+  emit('try', null)
 }
 defineExpose({ add: () => (picking.value = true) })
 // What is shown of a step is what was worked out for these very steps: after a change no card shows another's numbers.
@@ -149,6 +163,10 @@ const first = () => (content?.pictures[0] ? `/api/blobs/${content.pictures[0]}` 
         :last="i === steps().length - 1"
         :class="{ 'opacity-50': dragged === i, 'ring-2 ring-sea': over === i && dragged !== i }"
         draggable="true"
+        @pointerenter="emit('point', i)"
+        @pointerleave="emit('point', null)"
+        @focusin="emit('point', i)"
+        @focusout="emit('point', null)"
         @dragstart="dragged = i"
         @dragend="dragged = over = undefined"
         @dragover.prevent="over = i"
@@ -220,7 +238,9 @@ const first = () => (content?.pictures[0] ? `/api/blobs/${content.pictures[0]}` 
       :hidden="hidden"
       :project="project"
       :workpieces="workpieces"
-      :submit="submit"
+      :picked="picked"
+      :submit="(params) => apply(withStep(params))"
+      @preview="preview"
       @close="close"
     />
   </footer>

@@ -1,4 +1,4 @@
-"""Recipes run on many items."""
+"""Recipes run on many items; findings that are meant so."""
 
 from alembic import op
 
@@ -24,6 +24,7 @@ def upgrade() -> None:
         )
         """
     )
+    op.execute("ALTER TABLE workpieces ADD COLUMN settled jsonb NOT NULL DEFAULT '[]'")
     op.execute("CREATE INDEX ix_batches_project_id ON batches (project_id)")
     op.execute(
         """
@@ -48,3 +49,4 @@ def downgrade() -> None:
     """Take back."""
     op.execute("DROP TABLE batch_items")
     op.execute("DROP TABLE batches")
+    op.execute("ALTER TABLE workpieces DROP COLUMN settled")
