@@ -2,6 +2,7 @@
 
 import json
 import re
+import shlex
 import struct
 from dataclasses import replace
 from pathlib import Path
@@ -52,8 +53,18 @@ SHELF, STRONGBOX, PEBBLE, TWIG, TWIG_MOVES = (
 def test_the_page_of_steps_is_what_the_code_says_and_its_recipe_runs(game: Path, tmp_path: Path) -> None:
     text = (ROOT / "docs/steps.md").read_text()
     assert with_lists(text) == text
-    [recipe] = re.findall(r"```yaml\n(recipe:.*?)```", text, re.DOTALL)
+    recipe, ruled = re.findall(r"```yaml\n(recipe:.*?)```", text, re.DOTALL)
     (tmp_path / "tidy.yaml").write_text(recipe)
+    (tmp_path / "ruled.yaml").write_text(ruled)
+    [step] = re.findall(r"`pruxel (step [^`]*)`", text)
+    words = shlex.split(
+        step.replace("SOURCE", str(game)).replace("PATH", CRAB).replace("all.yaml", f"{tmp_path}/all.yaml")
+    )
+    found = json.loads(CliRunner().invoke(app, [*words, "--recipe", f"{tmp_path}/ruled.yaml", "--json"]).stdout)
+    assert [one["fault"] for one in found["steps"]] == [""] * len(found["steps"])
+    assert found["steps"][0]["changed"] == ["claw_r"]
+    assert found["steps"][3]["changed"] == ["shell"]
+    assert (tmp_path / "all.yaml").is_file()
     [words] = re.findall(r"`pruxel (convert [^`]*)`", text)
     told = words.replace("SOURCE", str(game)).replace("PATH", CRAB).replace("tidy.yaml", str(tmp_path / "tidy.yaml"))
     run = CliRunner().invoke(app, [*told.replace("DIR", str(tmp_path / "o")).split(), "--json"])

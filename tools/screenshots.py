@@ -11,6 +11,7 @@ ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
 from selenium.webdriver.common.keys import Keys  # noqa: E402 - the path above comes first
+from selenium.webdriver.support.ui import Select  # noqa: E402 - the path above comes first
 
 from tests.browser.driver import Page, start_browser  # noqa: E402 - the path above comes first
 
@@ -62,34 +63,19 @@ def walk(page: Page) -> None:
         ("tex/crab", "tex/crab/crab_body_c.dds", "texture"),
         ("levels/market", "levels/market/market.blv", "plan"),
         ("actors/fish", "actors/fish_lantern/fish_lantern.bcl", "clips"),
-        ("goods", "tables/goods.csv", "naming"),
-        ("text/readme", "text/readme.txt", "tab-versions"),
-        ("dev/", "dev/dump.bin", "bytes"),
     ):
         box = page.see(page.test("search"))
         box.send_keys(Keys.CONTROL, "a")
         box.send_keys(words)
         page.click(f"[data-path='{path}']")
         page.see(page.test(sign))
-        if sign == "naming":
-            page.click(page.test("naming"))
-            page.see(page.test("naming-tried"), "5 of 5 codes")
-        if sign == "tab-versions":
-            page.click(page.test("tab-versions"))
-            page.see(page.test("differs"))
-        if sign == "bytes":
-            page.click(page.test("carve"))
-            page.see(page.test("hit"))
         if sign == "clips":
             page.see("[data-test=glance]:not([data-shown=''])")
             page.click(page.test("play-startle"))
             time.sleep(2)
             page.click(page.test("play-startle"))
-        names = {"plan": "level", "bytes": "carve", "tab-versions": "versions"}
-        shot(page, names.get(sign, sign))
+        shot(page, {"plan": "level"}.get(sign, sign))
         page.keys(Keys.ESCAPE)
-        if sign == "tab-versions":
-            page.click(page.test("tab-look"))
     unknown_bytes(page)
     page.click("[data-kind=all]")
     box = page.see(page.test("search"))
@@ -107,6 +93,7 @@ def walk(page: Page) -> None:
     page.click(page.test("apply"))
     page.gone(page.test("finding"))
     shot(page, "bench")
+    tried_and_looked_at(page)
     page.click("button", "Night")
     page.click(page.test("add-step"))
     page.see(page.test("search-steps"))
@@ -127,6 +114,66 @@ def walk(page: Page) -> None:
     page.see("main", "hs07_front_roof.10")
     page.see("[data-test=viewport]:not([data-shown=''])")
     shot(page, "place")
+    batch(page)
+
+
+def tried_and_looked_at(page: Page) -> None:
+    """A step that is tried, and a single channel with a person beside it."""
+    page.keys("a")
+    page.click(page.test("add-thin_out"))
+    page.click("[role=dialog] label", "shell")
+    box = page.see("#p-share")
+    box.send_keys(Keys.CONTROL, "a")
+    box.send_keys("4")
+    page.see(page.test("preview"), "1 part")
+    page.click(page.test("view-menu"))
+    page.click(page.test("view-wires"))
+    page.click(page.test("view-menu"))
+    shot(page, "preview")
+    page.click("[role=dialog] button", "Cancel")
+    page.click(page.test("view-menu"))
+    page.click(page.test("view-wires"))
+    page.click(page.test("view-person"))
+    page.click(page.test("view-grid"))
+    page.click(page.test("view-menu"))
+    Select(page.see(page.test("channel"))).select_by_value("checker")
+    shot(page, "channel")
+    Select(page.see(page.test("channel"))).select_by_value("")
+    page.click(page.test("view-menu"))
+    page.click(page.test("view-person"))
+    page.click(page.test("view-grid"))
+    page.click(page.test("view-menu"))
+
+
+def batch(page: Page) -> None:
+    """The steps of one model as a recipe, run on others."""
+    page.keys("2")
+    page.click(page.test("to-files"))
+    box = page.see(page.test("search"))
+    box.send_keys(Keys.CONTROL, "a")
+    box.send_keys("crab_toll.brm")
+    page.see("[data-test=quick-look] h2", "crab_toll")
+    page.click(page.test("open-bench"))
+    page.see("[data-test=step]", "6,000 faces")
+    page.keys("a")
+    page.click(page.test("add-thin_out"))
+    page.click(page.test("step-done"))
+    page.see("[data-test=step][data-step=thin_out]", "moved by")
+    page.click("footer > div [aria-haspopup=menu]", "Recipe")
+    page.click(page.test("keep-recipe"))
+    name = page.see(page.test("recipe-name"))
+    name.send_keys(Keys.CONTROL, "a")
+    name.send_keys("made sound", Keys.ENTER)
+    page.see("footer", "is kept")
+    page.keys("2")
+    box = page.see(page.test("search"))
+    box.send_keys(Keys.CONTROL, "a")
+    box.send_keys("actors .brm")
+    page.click(page.test("take-found"))
+    page.click(page.test("tray-run"))
+    page.click(page.test("run"))
+    page.see(page.test("for-real"))
+    shot(page, "batch")
 
 
 def unknown_bytes(page: Page) -> None:

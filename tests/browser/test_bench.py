@@ -123,3 +123,49 @@ def test_a_model_is_looked_at_in_every_way(page: Page, tmp_path: Path) -> None:
     assert pixels.shape[1] == 2 * viewport.size["width"]
     assert pixels[0, 0, 3] == 0
     assert pixels[..., 3].max() == 255
+
+
+def test_a_step_is_tried_left_done_and_compared(page: Page) -> None:
+    open_model(page, "toll crab", "actors/crab_toll/crab_toll.brm")
+    clear_steps(page)
+    plain = picture(page)
+    page.keys("a")
+    page.click(page.test("add-thicken"))
+    box = page.see("#p-thickness")
+    box.send_keys(Keys.CONTROL, "a")
+    box.send_keys("-0.2")
+    page.see(page.test("preview"), "0.2 m thick")
+    tried = picture(page)
+    assert (np.abs(tried - plain).sum(axis=2) > 40).mean() > 0.02
+    box.send_keys(Keys.CONTROL, "a")
+    box.send_keys("900")
+    page.see("[role=dialog] [role=alert]", "from -100 to 100")
+    page.keys(Keys.ESCAPE)
+    page.gone("[role=dialog]")
+    page.gone(page.test("preview"))
+    assert not page.all(page.test("step"))
+    assert (np.abs(picture(page) - plain).sum(axis=2) > 40).mean() < 0.002
+
+    # The part that is clicked on the model is the one that is taken.
+    page.keys("a")
+    page.click(page.test("add-subdivide"))
+    viewport = page.see(page.test("viewport"))
+    ActionChains(page.driver).move_to_element_with_offset(viewport, 60, -60).click().perform()
+    page.see(page.test("preview"), "44,000 in 1 part")
+    page.click(page.test("step-done"))
+    page.see("[data-test=step][data-step=subdivide]", "11,000 triangles")
+    page.see("[data-test=step] img[alt=After]")
+    ActionChains(page.driver).key_down("b").perform()
+    page.see(page.test("before"), "Before step 1")
+    ActionChains(page.driver).key_up("b").perform()
+    page.gone(page.test("before"))
+
+    finding = page.see("[data-test=finding][data-rule=inward_faces]", "claw_r")
+    assert finding.is_displayed()
+    page.click("[data-rule=inward_faces] [data-test=meant-so]")
+    page.gone("[data-rule=inward_faces]")
+    page.driver.refresh()
+    page.click("[data-test=settled] summary", "1 meant so")
+    page.click("[data-test=settled] button", "look at it again")
+    page.see("[data-test=finding][data-rule=inward_faces]")
+    clear_steps(page)

@@ -57,6 +57,7 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "resize_textures": {"largest": 6, "sides": "power of two"},
     "set_size": {"of": "height", "length": 1.82},
     "set_units": {"factor": 0.01},
+    "share_skeleton": {"near": 0.05},
     "show_parts": {"parts": ["large"], "action": "keep"},
     "split_parts": {"parts": ["large"], "by": "piece"},
     "stand_up": {"up": "+z", "front": "-y"},
@@ -75,7 +76,11 @@ def test_every_step_has_an_example() -> None:
 
 
 # What a step cannot do with these scenes, and says so.
-REFUSED = {"height_to_normal": {"animated"}, "join_parts": {"animated", "everything"}}
+REFUSED = {
+    "share_skeleton": {"boxes", "animated", "everything"},
+    "height_to_normal": {"animated"},
+    "join_parts": {"animated", "everything"},
+}
 
 
 class Shelf(Library):

@@ -2788,6 +2788,11 @@ export interface components {
             minimum: number[];
             /** Parts */
             parts: components["schemas"]["PartOut"][];
+            /**
+             * Points
+             * @default []
+             */
+            points: string[];
             /** Size */
             size: number[];
             /** Textures */

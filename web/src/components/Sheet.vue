@@ -7,7 +7,7 @@ const emit = defineEmits<{ close: [] }>()
 
 <template>
   <Dialog :open="open" class="relative z-40" @close="emit('close')">
-    <div class="fixed inset-0 bg-ink/35" aria-hidden="true" />
+    <div class="fixed inset-0 bg-black/35" aria-hidden="true" />
     <div class="fixed inset-0 flex items-start justify-center overflow-auto p-8 pt-[10vh]">
       <DialogPanel
         class="w-full rounded-xl border border-line bg-sheet p-5 shadow-xl"

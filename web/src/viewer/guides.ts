@@ -120,10 +120,13 @@ export class Guides {
     this.measure([])
   }
 
-  show(wanted: { grid: boolean; person: boolean }): void {
-    this.wanted = wanted
-    this.someone.visible = wanted.person
-    if (this.ground) this.ground.visible = wanted.grid
+  // Whether somebody is in sight now who was not, or the other way round.
+  show({ grid, person }: { grid: boolean; person: boolean }): boolean {
+    const other = person !== this.wanted.person
+    this.wanted = { grid, person }
+    this.someone.visible = person
+    if (this.ground) this.ground.visible = grid
+    return other
   }
 
   // The points between which is measured, none to two.
@@ -157,6 +160,14 @@ export class Guides {
     this.ground.position.set(whole(center.x), box.min.y, whole(center.z))
     this.group.add(this.ground)
     this.someone.position.set(box.min.x - 0.45 - radius * 0.05, box.min.y, center.z)
+  }
+
+  // What must be in the picture beside the model.
+  *points(): Generator<Vector3> {
+    const { x, y, z } = this.someone.position
+    if (this.wanted.person)
+      for (const [aside, up] of OUTLINE)
+        for (const side of [aside, -aside]) yield new Vector3(x + side * PERSON, y + up * PERSON, z)
   }
 
   // The outline looks at the eye, upright; the ends of a measured line are of one size in the picture.

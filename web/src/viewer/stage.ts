@@ -173,7 +173,7 @@ export class Stage {
   }
 
   setGuides(wanted: { grid: boolean; person: boolean }): void {
-    this.guides.show(wanted)
+    if (this.guides.show(wanted) && this.built) this.fit()
     this.draw()
   }
 
@@ -297,6 +297,7 @@ export class Stage {
 
   // Some vertices of everything that is visible, in the world.
   private *points(): Generator<Vector3> {
+    yield* this.guides.points()
     const point = new Vector3()
     for (const [drawn, matrix] of this.visible()) {
       const positions = drawn.object.geometry.getAttribute('position')

@@ -15,6 +15,7 @@ from pruxel.core.scene.pose import standing
 from pruxel.core.scene.walk import parts, world_from_local
 
 Triple = tuple[float, float, float]
+_MOST_POINTS = 2_000
 _NOWHERE = ((np.inf,) * 3, (-np.inf,) * 3)
 
 
@@ -44,6 +45,7 @@ class SceneFacts:
     materials: tuple[str, ...]
     textures: tuple[str, ...]
     joints: int
+    points: tuple[str, ...]
     clips: tuple[str, ...]
     variants: tuple[str, ...]
     parts: tuple[PartFacts, ...]
@@ -107,10 +109,18 @@ def measure(scene: Scene) -> SceneFacts:
         tuple(m.name for m in scene.materials),
         tuple(i.name for i in scene.images),
         len({j for s in scene.skins for j in s.joints}),
+        _points(scene),
         tuple(c.name for c in scene.clips),
         variant_names(scene.meshes),
         tuple(found),
     )
+
+
+def _points(scene: Scene) -> tuple[str, ...]:
+    """The names of what something may hang on: joints first, then other nodes that show nothing themselves."""
+    joints = list(dict.fromkeys(j for s in scene.skins for j in s.joints))
+    bare = [i for i, n in enumerate(scene.nodes) if n.mesh is None and n.camera is None and n.light is None]
+    return tuple(scene.nodes[i].name for i in dict.fromkeys([*joints, *bare]))[:_MOST_POINTS]
 
 
 def _extents(scene: Scene) -> Iterator[tuple[int, Extent]]:

@@ -125,6 +125,7 @@ class FactsOut(BaseModel):
     materials: list[str]
     textures: list[str]
     joints: int
+    points: list[str] = []
     clips: list[str]
     variants: list[str]
     parts: list[PartOut]

@@ -93,7 +93,12 @@ const size = (item: BatchItem) => item.size.map((side) => side.toPrecision(3)).j
           <span v-else class="text-faint"> {{ step.summary }}</span>
         </li>
         <li v-if="worthTelling(item).idle" class="text-faint">
-          {{ count(worthTelling(item).idle) }} of {{ count(item.steps.length) }} steps found nothing to do
+          {{
+            item.steps.length === 1
+              ? 'The step'
+              : `${count(worthTelling(item).idle)} of ${count(item.steps.length)} steps`
+          }}
+          found nothing to do
         </li>
       </ul>
       <p v-else class="min-w-0 [overflow-wrap:anywhere] text-brick">{{ item.fault }}</p>

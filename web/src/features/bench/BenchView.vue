@@ -229,7 +229,7 @@ useKeys('Bench', [
       </div>
       <p
         v-if="preview.on.value"
-        class="absolute top-3 left-1/2 max-w-[60%] -translate-x-1/2 truncate rounded-full border px-4 py-1 text-[13px]"
+        class="absolute top-14 left-1/2 max-w-[60%] -translate-x-1/2 truncate rounded-full border px-4 py-1 text-[13px]"
         :class="
           preview.bad.value ? 'border-brick bg-brick-soft text-brick' : 'border-marigold bg-marigold-soft text-marigold'
         "
@@ -241,7 +241,7 @@ useKeys('Bench', [
       </p>
       <p
         v-else-if="compared?.scene"
-        class="absolute top-3 left-1/2 -translate-x-1/2 rounded-full border border-sea bg-sea-soft px-4 py-1 text-[13px] text-sea"
+        class="absolute top-14 left-1/2 -translate-x-1/2 rounded-full border border-sea bg-sea-soft px-4 py-1 text-[13px] text-sea"
         role="status"
         data-test="before"
       >

@@ -35,7 +35,7 @@ const choices = computed((): Record<Target, string[]> => ({
   texture: content?.facts.textures ?? [],
   clip: content?.facts.clips ?? [],
   variant: content?.facts.variants ?? [],
-  joint: [],
+  joint: content?.facts.points ?? [],
   entry: entries.value,
   workpiece: workpieces.map((w) => w.id),
 }))
