@@ -121,6 +121,19 @@ describe('a material', () => {
     expect(made).toBeInstanceOf(MeshPhysicalMaterial)
     expect([made.clearcoat, made.clearcoatRoughness, made.ior]).toEqual([0.8, 0.1, expect.closeTo(1.8)])
   })
+  it('whose colour is lost is hatched, and carries the name', async () => {
+    const { hatchedPaper, lostColor } = await import('../src/viewer/hatch')
+    const gap = (slot: string) => ({ ...PLAIN, unresolved: [{ slot, name: 'tex/rust_c.dds', why: 'gone' }] })
+    expect(lostColor(gap('base_color'))).toBe('tex/rust_c.dds')
+    expect(lostColor(gap('material'))).toBe('tex/rust_c.dds')
+    expect(lostColor(gap('normal'))).toBeNull()
+    expect(lostColor(PLAIN)).toBeNull()
+    expect(lostColor({ ...gap('base_color'), base_color_texture: ref(0) })).toBeNull()
+    vi.stubGlobal('document', { createElement: () => ({ getContext: () => null }) })
+    expect(hatchedPaper('a')).toBe(hatchedPaper('a'))
+    expect(hatchedPaper('a')).not.toBe(hatchedPaper('b'))
+    vi.unstubAllGlobals()
+  })
   it('that is none is a plain grey', async () => {
     const made = (await material(scene(), null, { colored: true, tangents: true })) as MeshStandardMaterial
     expect(made.vertexColors).toBe(true)

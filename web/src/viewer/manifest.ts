@@ -36,6 +36,8 @@ export interface MaterialData {
   sheen: { color: [number, number, number]; roughness: number } | null
   transmission: { factor: number } | null
   iridescence: { factor: number; ior: number } | null
+  // Textures that the file names and nobody could supply.
+  unresolved?: { slot: string; name: string; why: string }[]
 }
 
 export interface MorphTargetData {

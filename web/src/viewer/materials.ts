@@ -16,6 +16,7 @@ import {
   type Material,
 } from 'three'
 import { blobs } from './blobs'
+import { hatchedPaper, lostColor } from './hatch'
 import type { MaterialData, SceneData, TextureRef, Wrap } from './manifest'
 
 const WRAPS: Record<Wrap, 1000 | 1001 | 1002> = {
@@ -81,8 +82,9 @@ export async function material(
   const data = index === null ? null : scene.materials[index]
   if (!data) return new MeshStandardMaterial({ color: '#b9b2a6', roughness: 0.8, metalness: 0, vertexColors: colored })
   const find = (ref: TextureRef | null, isColor: boolean) => (ref ? texture(scene, ref, isColor) : null)
+  const lost = lostColor(data)
   const [base, packed, normal, occlusion, emissive] = await Promise.all([
-    find(data.base_color_texture, true),
+    lost === null ? find(data.base_color_texture, true) : hatchedPaper(lost),
     find(data.metallic_roughness_texture, false),
     find(data.normal_texture, false),
     find(data.occlusion_texture, false),

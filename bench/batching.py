@@ -1,0 +1,42 @@
+"""A batch of small models: two workers beside one."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+
+from bench.scenes import waves
+from bench.timing import by_turns, line
+from pruxel.cli.workspace import Given, opener_of
+from pruxel.core.base.context import Context
+from pruxel.core.batch.work import Wish, items_of, work_side_by_side
+from pruxel.core.deliver.package import write_files
+from pruxel.core.formats import gltf
+from pruxel.core.recipe.document import Rule, StepUse
+
+STEPS = (
+    StepUse(step="weld_vertices"),
+    StepUse(step="thin_out", params={"share": 50}),
+    StepUse(step="make_normals"),
+    StepUse(step="remove_faces", rule=Rule(finding="useless_faces")),
+)
+
+
+def run() -> None:
+    """Print how much faster two workers are."""
+    with tempfile.TemporaryDirectory() as place:
+        for number in range(200):
+            scene = waves(40 + number % 7)
+            write_files(Path(place), gltf.write_glb(scene, f"m{number}", gltf.GLB.options(), Context()), Context())
+        items = items_of([f"m{number}.glb" for number in range(200)])
+        given = ((place,), Given())
+
+        def work(workers: int) -> None:
+            done = list(work_side_by_side(opener_of, given, items, Wish(STEPS), workers))
+            assert all(one.state == "done" for one in done), done[0].fault
+
+        line("batch of 200 models, two workers : one", *by_turns(lambda: work(2), lambda: work(1), 4), 0.556)
+
+
+if __name__ == "__main__":
+    run()
