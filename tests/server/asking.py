@@ -44,3 +44,8 @@ def digest_of(data: bytes) -> str:
 def piece(client: TestClient, address: str, offset: int, data: bytes) -> Response:
     """Send a piece of a file as the page does."""
     return client.put(address, params={"offset": offset}, content=data, headers={"Content-Digest": digest_of(data)})
+
+
+def kept_step(step: str, params: dict[str, Any], *, on: bool = True) -> dict[str, Any]:
+    """A step as it is kept."""
+    return {"step": step, "params": params, "on": on, "rule": None, "because": ""}

@@ -16,7 +16,7 @@ from PIL import Image as Pillow
 
 from pruxel.server.settings import settings
 from tests.conftest import CRAB
-from tests.server.asking import ended, new_project, view
+from tests.server.asking import ended, kept_step, new_project, view
 from tests.server.conftest import Worker
 
 Wait = Callable[..., Any]
@@ -209,7 +209,7 @@ def test_purposes_are_kept_changed_and_forgotten(client: TestClient) -> None:
 
 
 def test_undo_and_redo(client: TestClient, crab: str) -> None:
-    use = {"step": "set_units", "params": {"factor": 2.0}, "on": True}
+    use = kept_step("set_units", {"factor": 2.0})
     before = client.get(f"/api/workpieces/{crab}").json()["steps"]
     client.put(f"/api/workpieces/{crab}/steps", json={"steps": [*before, use]})
     assert client.post(f"/api/workpieces/{crab}/undo").json()["steps"] == before

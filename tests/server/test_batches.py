@@ -286,3 +286,14 @@ def test_steps_are_tried_and_nothing_is_kept(client: TestClient, crates: str, wa
     found = view(client, piece, wait_for)
     assert found["scene"] == content["scene"]
     assert client.get(f"/api/scenes/{found['steps'][0]['before_scene']}").status_code == 200
+
+
+def test_what_a_job_that_is_over_had_in_hand_goes_on(client: TestClient, crates: str, wait_for: Wait) -> None:
+    batch = started(client, crates, entries=PATHS[:3])
+    wait_for(finished(client, batch))
+    with session() as db:
+        item = db.get_one(BatchItem, (uuid.UUID(batch), 1))
+        item.state, item.job_id, item.told = "running", uuid.uuid4(), None
+    assert client.get(f"/api/batches/{batch}").json()["counts"] == {"done": 2, "running": 1}
+    client.post(f"/api/batches/{batch}/go")
+    assert wait_for(finished(client, batch))["counts"] == {"done": 3}

@@ -14,14 +14,14 @@ from pruxel.core.base.context import Context
 from pruxel.core.deliver.package import write_files
 from tests.glb import files_of_glb
 from tests.scenes import two_boxes
-from tests.server.asking import ended, new_project
+from tests.server.asking import ended, kept_step, new_project
 from tests.server.conftest import Worker
 
 Wait = Callable[..., Any]
 
 
 def scaled(factor: int) -> dict[str, Any]:
-    return {"step": "set_units", "params": {"factor": float(factor)}, "on": True}
+    return kept_step("set_units", {"factor": float(factor)})
 
 
 @pytest.fixture(scope="module")

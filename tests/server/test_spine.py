@@ -26,19 +26,14 @@ from pruxel.server.store.jobs import change_job, job_event
 from pruxel.server.store.scenes import get_scene, put_scene
 from pruxel.server.store.tables import Base, Delivery, Job, Project, StoredScene
 from tests.scenes import everything, two_boxes
-from tests.server.asking import ended, new_project, view
+from tests.server.asking import ended, kept_step, new_project, view
 from tests.server.conftest import Worker
 
 Wait = Callable[..., Any]
 
 
 def scaled(factor: float) -> dict[str, Any]:
-    return use("set_units", {"factor": factor})
-
-
-def use(step: str, params: dict[str, Any], *, on: bool = True) -> dict[str, Any]:
-    """A step as it is kept."""
-    return {"step": step, "params": params, "on": on, "rule": None, "because": ""}
+    return kept_step("set_units", {"factor": factor})
 
 
 @pytest.fixture(scope="module")
@@ -116,7 +111,7 @@ def test_changes_at_the_same_moment_are_all_kept(client: TestClient, shelf: str)
 def test_a_recipe_goes_onto_other_workpieces(client: TestClient, shelf: str) -> None:
     pieces = [opened(client, shelf, name) for name in ("one.glb", "two.glb")]
     before = [client.get(f"/api/workpieces/{piece}").json()["steps"] for piece in pieces]
-    steps = [scaled(2.0), use("flip_faces", {}, on=False)]
+    steps = [scaled(2.0), kept_step("flip_faces", {}, on=False)]
     made = client.post(f"/api/projects/{shelf}/recipes", json={"name": "tidy", "steps": steps}).json()
     refused = client.post(
         f"/api/projects/{shelf}/recipes", json={"name": "x", "steps": [{"step": "conjure", "params": {}}]}

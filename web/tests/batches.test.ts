@@ -125,6 +125,16 @@ describe('words about rules and batches', () => {
       ['scale', 'size', {}],
     ])
     expect(mends(null)).toEqual([])
+    // What is meant so is left: the others of its kind are followed one by one.
+    const claw = {
+      rule: 'inward',
+      key: 'inward:claw',
+      suggestion: { step: 'flip', params: { parts: ['claw'] }, label: '' },
+    }
+    const meant = { ...claw, key: 'inward:leg' }
+    expect(mends([claw] as unknown as Finding[], [meant] as unknown as Finding[])).toEqual([
+      { step: 'flip', params: { parts: ['claw'] }, on: true, because: 'inward' },
+    ])
   })
 })
 

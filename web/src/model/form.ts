@@ -36,6 +36,7 @@ export interface Schema {
   const?: unknown
   enum?: unknown[]
   properties?: Record<string, Schema>
+  required?: string[]
   items?: Schema
   prefixItems?: Schema[]
   anyOf?: Schema[]

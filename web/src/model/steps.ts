@@ -37,10 +37,14 @@ export function proposals(findings: Finding[] | null | undefined, words: string)
 }
 
 // One step for each kind of finding that proposes one: it follows all findings of its kind, here and in other models.
-export function mends(findings: Finding[] | null | undefined): StepUse[] {
+// Where some of a kind are meant so, each of the others has a step of its own.
+export function mends(findings: Finding[] | null | undefined, meantSo: Finding[] = []): StepUse[] {
+  const apart = new Set(meantSo.map(({ rule }) => rule))
   const found = new Map<string, StepUse>()
-  for (const { rule, suggestion } of findings ?? [])
-    if (suggestion)
+  for (const { rule, suggestion, key } of findings ?? [])
+    if (suggestion && apart.has(rule))
+      found.set(key, { step: suggestion.step, params: suggestion.params, on: true, because: rule })
+    else if (suggestion)
       found.set(`${rule} ${suggestion.step}`, {
         step: suggestion.step,
         params: {},

@@ -10,8 +10,9 @@ export function lostColor(data: MaterialData): string | null {
   return data.unresolved?.find(({ slot }) => slot === 'material' || slot.startsWith('base'))?.name ?? null
 }
 
-// Hatched paper that carries the name of what is missing.
-export function hatchedPaper(name: string): CanvasTexture {
+// Hatched paper that carries the name of what is missing; none where nothing can be drawn on.
+export function hatchedPaper(name: string): CanvasTexture | null {
+  if (typeof document === 'undefined') return null
   const known = kept.get(name)
   if (known) return known
   const side = 512

@@ -19,7 +19,7 @@ from pruxel.server.api.deliveries import check_wanted
 from pruxel.server.api.models import NameIn, StepModel
 from pruxel.server.jobs.queue import put_job
 from pruxel.server.jobs.workpieces import name_of
-from pruxel.server.store.batches import KIND, LANES, Batch, BatchItem, counts, lanes_of, wait_again
+from pruxel.server.store.batches import KIND, LANES, Batch, BatchItem, counts, free_items, lanes_of, wait_again
 from pruxel.server.store.database import reading, session
 from pruxel.server.store.jobs import ask_to_stop, tell
 from pruxel.server.store.missing import not_found
@@ -51,6 +51,7 @@ def _batch(db: Session, batch: UUID) -> Batch:
 
 def _work(db: Session, batch: Batch) -> None:
     """Let jobs take up what waits; one that is at it already is not doubled."""
+    free_items(db, batch)
     waiting = counts(db, batch.id).get("waiting", 0)
     for lane in range(min(LANES, waiting)):
         words = f"Running {batch.name}" if lane == 0 else f"Running {batch.name}, beside"

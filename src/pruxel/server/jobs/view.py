@@ -115,6 +115,7 @@ def view(job: Job, context: Context) -> None:
     content = _content(run)
     _save(key, project, content)
     content["findings"] = [asdict(f) | {"key": f.key} for f in find(run.scene, context.part(0.6, 0.75))]
+    _save(key, project, content)
     for step, before in zip(content["steps"], run.scenes, strict=False):
         context.check()
         step["before_scene"] = shown_scene(before)

@@ -10,7 +10,7 @@ from sqlalchemy import DateTime, ForeignKey, Integer, func, select, update
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from pruxel.core.base.errors import ErrorCode, Fault
-from pruxel.server.store.jobs import ACTIVE, ATTEMPTS, tell
+from pruxel.server.store.jobs import ACTIVE, ATTEMPTS, change_job, tell
 from pruxel.server.store.tables import Base, Job
 
 LANES = 2
@@ -116,6 +116,17 @@ def lanes_of(db: Session, batch: Batch) -> list[Job]:
     """The jobs that work on a batch or wait to."""
     wanted = (Job.kind == KIND, Job.project_id == batch.project_id, Job.status.in_(ACTIVE))
     return list(db.execute(select(Job).where(*wanted, Job.payload["batch"].astext == str(batch.id))).scalars())
+
+
+def free_items(db: Session, batch: Batch) -> None:
+    """Items in the hands of a job that is over wait again; jobs that were asked to stop and have not yet, go on."""
+    lanes = lanes_of(db, batch)
+    held = (BatchItem.batch_id == batch.id, BatchItem.state == "running")
+    lost = (*held, BatchItem.job_id.not_in([lane.id for lane in lanes]))
+    db.execute(update(BatchItem).where(*lost).values(state="waiting", job_id=None))
+    for lane in lanes:
+        if lane.cancel:
+            change_job(db, lane.id, cancel=False)
 
 
 def wait_again(db: Session, batch: uuid.UUID, states: tuple[str, ...]) -> None:

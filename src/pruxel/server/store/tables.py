@@ -266,10 +266,7 @@ class Reference(Base):
 
 
 class Workpiece(Base):
-    """Chosen entries; its steps are those of the revision it stands at, and undo and redo move between revisions.
-
-    `settled` are the keys of findings that are meant so.
-    """
+    """Chosen entries; its steps are those of the revision it stands at. `settled` are findings that are meant so."""
 
     __tablename__ = "workpieces"
 

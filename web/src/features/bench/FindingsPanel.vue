@@ -8,7 +8,7 @@ const { findings, settled } = defineProps<{ findings: Finding[] | null; loading:
 const open = computed(() => findings?.filter((one) => !settled.includes(one.key)) ?? [])
 // Those that somebody said are meant so; a key of a finding that is not there now is kept, it may come back.
 const aside = computed(() => findings?.filter((one) => settled.includes(one.key)) ?? [])
-const mendable = computed(() => mends(open.value).length)
+const mendable = computed(() => mends(open.value, aside.value).length)
 const settle = (one: Finding) => emit('settle', [...settled, one.key])
 const unsettle = (one: Finding) =>
   emit(
@@ -33,7 +33,7 @@ const tones = {
         class="button py-0.5 text-[12.5px]"
         title="A step for each finding that proposes one"
         data-test="mend-all"
-        @click="emit('mend', mends(open))"
+        @click="emit('mend', mends(open, aside))"
       >
         Mend all {{ mendable }}
       </button>

@@ -69,10 +69,14 @@ watch(
     form.parts = chosen.includes(now.part) ? chosen.filter((name) => name !== now.part) : [...chosen, now.part]
   },
 )
+// What must be given and is not yet can be tried no more than it can be done.
+const empty = (value: unknown) => value === '' || (Array.isArray(value) && !value.length)
+const lacking = () => ((kind.parameters as Schema).required ?? []).some((name) => empty(form[name]))
 const PAUSE = 350
 let waiting: ReturnType<typeof setTimeout> | undefined
 function tryOut() {
   clearTimeout(waiting)
+  if (lacking()) return
   waiting = setTimeout(() => emit('preview', JSON.parse(JSON.stringify(form)) as Record<string, unknown>), PAUSE)
 }
 watch(form, tryOut, { deep: true })
