@@ -11,19 +11,7 @@ from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
 from tests.browser.driver import Page
-from tests.browser.test_tour import clear_steps, picture
-
-
-def open_model(page: Page, words: str, path: str) -> None:
-    """From Browse onto the Bench, by the keyboard."""
-    page.see(page.test("entry"))
-    page.keys("/")
-    page.see(page.test("search")).send_keys(words)
-    page.see(f"[data-path='{path}']")
-    page.see("[data-test=quick-look] h2", path.rsplit("/", 1)[-1].split(".", maxsplit=1)[0])
-    page.keys(Keys.ENTER)
-    page.click(page.test("open-bench"))
-    page.see("[data-test=viewport]:not([data-shown=''])")
+from tests.browser.test_tour import clear_steps, open_crab, open_model, picture
 
 
 def test_a_recipe_is_kept_run_dry_then_for_real_on_many(page: Page) -> None:
@@ -81,7 +69,7 @@ def test_a_recipe_is_kept_run_dry_then_for_real_on_many(page: Page) -> None:
 
 
 def test_a_model_is_looked_at_in_every_way(page: Page, tmp_path: Path) -> None:
-    open_model(page, "toll crab", "actors/crab_toll/crab_toll.brm")
+    open_crab(page)
     plain = picture(page)
     shown = {}
     for channel in ("normals", "checker", "density", "weights"):
@@ -126,7 +114,7 @@ def test_a_model_is_looked_at_in_every_way(page: Page, tmp_path: Path) -> None:
 
 
 def test_a_step_is_tried_left_done_and_compared(page: Page) -> None:
-    open_model(page, "toll crab", "actors/crab_toll/crab_toll.brm")
+    open_crab(page)
     clear_steps(page)
     plain = picture(page)
     page.keys("a")

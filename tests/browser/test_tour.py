@@ -22,15 +22,20 @@ def picture(page: Page) -> np.ndarray:
     return np.asarray(Image.open(io.BytesIO(data)).convert("RGB")).astype(int)
 
 
-def open_crab(page: Page) -> None:
+def open_model(page: Page, words: str, path: str) -> None:
+    """From Browse onto the Bench, by the keyboard."""
     page.see(page.test("entry"))
     page.keys("/")
-    page.see(page.test("search")).send_keys("toll crab")
-    page.see("[data-path='actors/crab_toll/crab_toll.brm']")
-    page.see("[data-test=quick-look] h2", "crab_toll")
+    page.see(page.test("search")).send_keys(words)
+    page.see(f"[data-path='{path}']")
+    page.see("[data-test=quick-look] h2", path.rsplit("/", 1)[-1].split(".", maxsplit=1)[0])
     page.keys(Keys.ENTER)
     page.click(page.test("open-bench"))
     page.see("[data-test=viewport]:not([data-shown=''])")
+
+
+def open_crab(page: Page) -> None:
+    open_model(page, "toll crab", "actors/crab_toll/crab_toll.brm")
 
 
 def clear_steps(page: Page) -> None:

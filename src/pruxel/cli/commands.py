@@ -32,7 +32,7 @@ from pruxel.cli.written import (
     why_unproven,
 )
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import ErrorCode, InputError, ProofError, UsageError
+from pruxel.core.base.errors import ErrorCode, ProofError, UsageError
 from pruxel.core.base.writing import make_folder
 
 if TYPE_CHECKING:
@@ -106,15 +106,14 @@ def inspect(
     as_json: JsonOption = False,
 ) -> None:
     """Tell what an entry holds and what is wrong with it."""
-    from pruxel.cli.workspace import Given, open_stack
+    from pruxel.cli.workspace import Given, check_there, open_stack
     from pruxel.core.recipe.inputs import Opener
 
     context = Context()
     given = Given(profile, layout, language, key, names)
     with told():
         stack = open_stack(sources, given, context)
-        if entry not in stack.entries:
-            raise InputError(ErrorCode.NOT_FOUND, f"there is no entry '{entry}'", hint="List the entries first.")
+        check_there(stack, [entry])
         found = described(Opener(stack).scene([entry], context), str(stack.entries[entry].kind), context)
     if as_json:
         print_json(found)
@@ -161,7 +160,7 @@ def convert(
     as_json: JsonOption = False,
 ) -> None:
     """Convert entries, prove the files, print the report."""
-    from pruxel.cli.workspace import Given, open_stack
+    from pruxel.cli.workspace import Given, check_there, open_stack
     from pruxel.core.deliver.deliver import deliver
     from pruxel.core.deliver.proof import Outcome
     from pruxel.core.recipe.inputs import Opener
@@ -174,9 +173,7 @@ def convert(
         if not formats_wanted:
             raise UsageError(ErrorCode.USAGE, "nothing says what to write", expected="--to FORMAT, or --purpose NAME")
         stack = open_stack(sources, given, context)
-        missing = [path for path in entry if path not in stack.entries]
-        if missing:
-            raise InputError(ErrorCode.NOT_FOUND, f"there is no entry '{missing[0]}'", hint="List the entries first.")
+        check_there(stack, entry)
         scene = Opener(stack).scene(entry, context)
         if recipe is not None:
             scene = _after_recipe(scene, recipe, context)

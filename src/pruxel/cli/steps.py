@@ -65,7 +65,7 @@ def step(
         with told():
             _list_steps(as_json=as_json)
         return
-    from pruxel.cli.workspace import Given, open_stack
+    from pruxel.cli.workspace import Given, check_there, open_stack
     from pruxel.core.batch.work import Item, work_on
     from pruxel.core.recipe.inputs import Opener
 
@@ -76,9 +76,7 @@ def step(
         wish = _wish(uses, to, option, purpose, out)
         stack = open_stack(sources, Given(profile, layout, language, key, names), Context())
         name = entry[0].rsplit("/", 1)[-1].rsplit(".", 1)[0]
-        missing = [path for path in entry if path not in stack.entries]
-        if missing:
-            raise InputError(ErrorCode.NOT_FOUND, f"there is no entry '{missing[0]}'", hint="List the entries first.")
+        check_there(stack, entry)
         opener = Opener(stack)
         if mend:
             wish = replace(wish, steps=(*uses, *_mending(opener, entry, uses)))

@@ -11,7 +11,7 @@ import typer
 
 from pruxel.cli.told import EXIT_INPUT
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import ErrorCode, UsageError
+from pruxel.core.base.errors import ErrorCode, InputError, UsageError
 from pruxel.core.disk.files import read_text
 from pruxel.core.knowledge.keys import parse_key
 from pruxel.core.knowledge.known import Knowledge
@@ -84,6 +84,13 @@ def open_stack(sources: Sequence[str], given: Given, context: Context) -> Stack:
 def opener_of(sources: tuple[str, ...], given: Given) -> Opener:
     """What opens entries of these sources, for processes that each open them anew: what is wrong is told by one."""
     return Opener(stack_of(sources, given, Context()))
+
+
+def check_there(stack: Stack, entries: Sequence[str]) -> None:
+    """Raise `InputError` for the first of these entries that is not in the sources."""
+    for path in entries:
+        if path not in stack.entries:
+            raise InputError(ErrorCode.NOT_FOUND, f"there is no entry '{path}'", hint="List the entries first.")
 
 
 def matching(stack: Stack, pattern: str | None, kind: str | None) -> list[StackEntry]:

@@ -109,9 +109,14 @@ def item_of(found: Any, file: str) -> ItemTold:  # noqa: ANN401 - JSON
     try:
         return _typed(ItemTold, found | {"steps": [_typed(StepTold, step) for step in found.get("steps", ())]})
     except (TypeError, AttributeError) as error:
-        raise InputError(
-            ErrorCode.MALFORMED, "this is no report of a batch", file=file, expected="a report that a batch wrote",
-        ) from error  # fmt: skip
+        raise no_report(file) from error
+
+
+def no_report(file: str) -> InputError:
+    """The error for what is no report of a batch."""
+    return InputError(
+        ErrorCode.MALFORMED, "this is no report of a batch", file=file, expected="a report that a batch wrote"
+    )
 
 
 def _typed(kind: type[Any], values: dict[str, Any]) -> Any:  # noqa: ANN401 - a dataclass

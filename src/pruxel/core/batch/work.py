@@ -19,7 +19,7 @@ from typing import Any
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, ErrorCode, Fault, PruxelError
 from pruxel.core.base.writing import make_folder, write_below
-from pruxel.core.batch.items import ItemTold, item_failed, item_of, item_told
+from pruxel.core.batch.items import ItemTold, item_failed, item_of, item_told, no_report
 from pruxel.core.deliver.deliver import deliver
 from pruxel.core.deliver.plan import Plan
 from pruxel.core.disk.names import Places, safe_path
@@ -161,8 +161,7 @@ def write_report(out: Path, items: Sequence[ItemTold], steps: Sequence[StepUse])
 def read_report(text: str, file: str) -> tuple[ItemTold, ...]:
     """The items of a report; raises `InputError` for what is none."""
     try:
-        found = json.loads(text)
-        listed = found["items"]
-        return tuple(item_of(one, file) for one in listed)
-    except (ValueError, KeyError, TypeError, RecursionError):
-        return (item_of(None, file),)
+        listed = list(json.loads(text)["items"])
+    except (ValueError, KeyError, TypeError, RecursionError) as error:
+        raise no_report(file) from error
+    return tuple(item_of(one, file) for one in listed)

@@ -21,13 +21,8 @@ def repainted(
 
     `change` takes and gives (height, width, 4) uint8. Raises `UsageError` for a name that is not there.
     """
-    there = [image.name for image in scene.images]
-    missing = [name for name in names if name not in there]
-    if missing:
-        raise UsageError(
-            ErrorCode.USAGE, f"there is no texture called '{missing[0]}'",
-            expected=f"one of {', '.join(there[:12])}" if there else "a textured model", found=missing[0],
-        )  # fmt: skip
+    for name in names:
+        image_named(scene, name)
     images, changed = [], 0
     for image, part in context.each(scene.images, lambda one: one.name):
         part.check()
@@ -37,6 +32,18 @@ def repainted(
         images.append(painted(image, change(texels(image))))
         changed += 1
     return replace(scene, images=tuple(images)), changed
+
+
+def image_named(scene: Scene, name: str) -> Image:
+    """The image of that name; raises `UsageError` when it is not there."""
+    for image in scene.images:
+        if image.name == name:
+            return image
+    raise UsageError(
+        ErrorCode.USAGE, f"there is no texture called '{name}'",
+        expected=f"one of {', '.join(i.name for i in scene.images[:12])}" if scene.images else "a textured model",
+        found=name,
+    )  # fmt: skip
 
 
 def painted(image: Image, rgba: ByteArray) -> Image:

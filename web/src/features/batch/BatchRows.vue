@@ -21,7 +21,7 @@ const choices = computed(() =>
     .map((name) => ({ name, number: items.filter(KEEPS[name]).length }))
     .filter((one) => one.name === 'all' || one.number),
 )
-const shown = computed(() => items.filter(KEEPS[keep.value]))
+const shown = computed(() => items.filter(KEEPS[keep.value]).map((item) => ({ item, told: worthTelling(item) })))
 const words = { all: 'All', 'to look at': 'To be looked at', others: 'Other than before' }
 const MOST = 3
 
@@ -51,7 +51,7 @@ const size = (item: BatchItem) => item.size.map((side) => side.toPrecision(3)).j
   </div>
   <div class="min-h-0 flex-1 overflow-auto px-6 py-3" tabindex="0" aria-label="Items">
     <article
-      v-for="item in shown"
+      v-for="{ item, told } in shown"
       :key="item.entries.join()"
       class="row mb-2 grid grid-cols-[112px_minmax(0,220px)_1fr_minmax(0,210px)] gap-4 rounded-lg border bg-sheet p-2 text-[13px]"
       :class="item.state === 'failed' ? 'border-brick' : 'border-line'"
@@ -82,22 +82,13 @@ const size = (item: BatchItem) => item.size.map((side) => side.toPrecision(3)).j
         </p>
       </div>
       <ul v-if="item.state !== 'failed'" class="min-w-0 space-y-0.5" aria-label="What the steps did">
-        <li
-          v-for="(step, i) in worthTelling(item).steps"
-          :key="i"
-          class="truncate"
-          :title="step.fault || touchedWords(step)"
-        >
+        <li v-for="(step, i) in told.steps" :key="i" class="truncate" :title="step.fault || touchedWords(step)">
           <span class="font-medium">{{ step.title }}</span>
           <span v-if="step.fault" class="text-brick"> did not fit: {{ step.fault }}</span>
           <span v-else class="text-faint"> {{ step.summary }}</span>
         </li>
-        <li v-if="worthTelling(item).idle" class="text-faint">
-          {{
-            item.steps.length === 1
-              ? 'The step'
-              : `${count(worthTelling(item).idle)} of ${count(item.steps.length)} steps`
-          }}
+        <li v-if="told.idle" class="text-faint">
+          {{ item.steps.length === 1 ? 'The step' : `${count(told.idle)} of ${count(item.steps.length)} steps` }}
           found nothing to do
         </li>
       </ul>

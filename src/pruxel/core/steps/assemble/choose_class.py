@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Literal
 
 from pydantic import Field
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
-from pruxel.core.base.findings import Evidence
-from pruxel.core.scene.edit import keep_nodes
 from pruxel.core.scene.model import Node, Scene
 from pruxel.core.scene.walk import parts
+from pruxel.core.steps.drop_parts import with_parts_dropped
 from pruxel.core.steps.registry import Params, StepResult, step
 
 
@@ -52,16 +50,4 @@ def choose_class(scene: Scene, params: ChooseClass, context: Context) -> StepRes
             ErrorCode.USAGE, "no part would be left", expected="a file that says which parts are of this class",
             found=f"{len(everything)} parts of another", hint="Choose parts by name instead.",
         )  # fmt: skip
-    bare = tuple(
-        replace(node, mesh=None, skin=None, weights=None) if index in gone else node
-        for index, node in enumerate(scene.nodes)
-    )
-    # What others stand below stays as a bare node.
-    stay = [index for index, node in enumerate(scene.nodes) if index not in gone or node.children]
-    result = keep_nodes(replace(scene, nodes=bare), stay)
-    there = {node.name for node in result.nodes}
-    return StepResult(
-        result, f"{len(everything) - len(gone)} of {len(everything)} parts kept",
-        (Evidence("parts kept", len(everything) - len(gone)), Evidence("parts dropped", len(gone))),
-        removed=tuple(name for index in sorted(gone) if (name := scene.nodes[index].name) not in there),
-    )  # fmt: skip
+    return with_parts_dropped(scene, gone)

@@ -17,6 +17,7 @@ from pruxel.core.scene.model import Scene
 from pruxel.core.steps.choose_materials import chosen_materials
 from pruxel.core.steps.references import Materials, NameText, Share, TextureName
 from pruxel.core.steps.registry import Params, StepResult, step
+from pruxel.core.steps.repaint import image_named
 
 Slot = Literal["base colour", "metal and roughness", "normals", "occlusion", "light"]
 
@@ -83,11 +84,4 @@ def _pick(scene: Scene, source: Source) -> ChannelPick | float:
     if not source.texture:
         value = source.value / 100
         return 1.0 - value if source.inverted else value
-    image = next((one for one in scene.images if one.name == source.texture), None)
-    if image is None:
-        raise UsageError(
-            ErrorCode.USAGE, f"there is no texture called '{source.texture}'",
-            expected=f"one of {', '.join(i.name for i in scene.images[:12])}" if scene.images else "a textured model",
-            found=source.texture,
-        )  # fmt: skip
-    return channel_of(image, source.channel, inverted=source.inverted)
+    return channel_of(image_named(scene, source.texture), source.channel, inverted=source.inverted)
