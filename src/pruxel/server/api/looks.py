@@ -35,6 +35,7 @@ from pruxel.server.store.tables import EntryRow, Glance, Reference
 
 router = APIRouter(tags=["looks"])
 _SCENES = ("model", "skeleton", "clips")
+_MOST_IN_SIGHT = 200
 Channel = Literal["rgb", "rgba", "r", "g", "b", "a"]
 
 
@@ -121,9 +122,10 @@ def list_needs(entry: EntryId) -> NeedsOut:
 
 @router.post("/projects/{project}/pictures", status_code=204)
 def draw_in_sight(project: UUID, wanted: SightIn) -> None:
-    """Draw the pictures of what is in sight first; what was wanted before and waits still gives way."""
+    """Draw the pictures of what is in sight first; what was wanted before and waits still comes behind."""
     with session() as db:
         state_of(db, project)
         job = put_job(db, project, "sight", "Drawing what is in sight", {"key": "sight", "entries": wanted.entries})
         if job.payload["entries"] != wanted.entries and job.status == "queued":
-            job.payload = job.payload | {"entries": wanted.entries}
+            before = [entry for entry in job.payload["entries"] if entry not in wanted.entries]
+            job.payload = job.payload | {"entries": [*wanted.entries, *before][:_MOST_IN_SIGHT]}
