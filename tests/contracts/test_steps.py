@@ -40,6 +40,7 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "cut_to_triangles": {"parts": ["large"]},
     "edit_material": {"color": "#336699", "opacity": 50, "alpha_mode": "BLEND", "coat": 30, "sheen": "#ffffff"},
     "fill_holes": {"edges": 12},
+    "fill_slot": {"slot": "tool", "entry": "props/crate.glb", "at": [0.1, 0.0, 0.5]},
     "flip_faces": {"parts": ["small"]},
     "height_to_normal": {"strength": 6},
     "join_parts": {"parts": ["large", "small"]},

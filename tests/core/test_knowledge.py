@@ -10,7 +10,7 @@ import pytest
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
-from pruxel.core.knowledge.catalogue import build_cards, names_by_code, read_rows
+from pruxel.core.knowledge.catalogue import build_cards, names_by_code, read_rows, rows_by_code
 from pruxel.core.knowledge.detect import detect
 from pruxel.core.knowledge.patterns import matches
 from pruxel.core.knowledge.profile import GameTable, Profile
@@ -81,7 +81,9 @@ def test_cards_name_what_is_missing() -> None:
     names = names_by_code(TABLE, rows)
     assert names == {"07": "Ada", "08": "Béla"}
     paths = ("act_07/a.mdl", "act_07/a.bones", "act_08/x.txt")
-    first, second = build_cards(TABLE, names, lambda pattern: tuple(p for p in paths if matches(p, [pattern])))
+    first, second = build_cards(
+        TABLE, rows_by_code(TABLE, rows), lambda pattern: tuple(p for p in paths if matches(p, [pattern]))
+    )
     assert first.parts == {"model": ("act_07/a.mdl",), "skeleton": ("act_07/a.bones",)}
     assert first.missing == ()
     assert second.missing == ("model", "skeleton")

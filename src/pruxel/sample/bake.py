@@ -49,7 +49,7 @@ def unwrap(parts: list[Part], side: int) -> list[Ready]:
         atlas.add_mesh(split.vertices.astype(np.float32), split.faces.astype(np.uint32))
     chart = xatlas.ChartOptions()
     chart.max_cost = 4.0
-    chart.max_iterations = 2
+    chart.max_iterations = 1
     pack = xatlas.PackOptions()
     pack.padding, pack.resolution, pack.bilinear, pack.bruteForce = 3, side, True, False
     atlas.generate(chart, pack)

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import struct
 
+import numba
 import numpy as np
 
 from pruxel.core.base.arrays import AnyArray
@@ -37,14 +38,26 @@ def _ends(tiles: AnyArray) -> tuple[AnyArray, AnyArray]:
     )
 
 
+@numba.njit(cache=True, nogil=True)
+def _choose(tiles, palette, chosen):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    blocks, texels, channels = tiles.shape
+    for b in range(blocks):
+        for i in range(texels):
+            best = np.inf
+            for k in range(palette.shape[1]):
+                distance = 0.0
+                for c in range(channels):
+                    away = tiles[b, i, c] - palette[b, k, c]
+                    distance += away * away
+                if distance < best:
+                    best = distance
+                    chosen[b, i] = k
+
+
 def _nearest(tiles: AnyArray, palette: AnyArray) -> AnyArray:
     """For each texel the number of the nearest palette entry: (blocks, 16)."""
-    best = np.full(tiles.shape[:2], np.inf)
     chosen = np.zeros(tiles.shape[:2], np.uint64)
-    for k in range(palette.shape[1]):
-        distance = ((tiles - palette[:, k : k + 1]) ** 2).sum(axis=2)
-        closer = distance < best
-        best[closer], chosen[closer] = distance[closer], k
+    _choose(tiles, np.ascontiguousarray(palette, np.float64), chosen)
     return chosen
 
 

@@ -14,7 +14,7 @@ from typing import Any
 
 from pruxel import __version__
 from pruxel.core.base.arrays import AnyArray
-from pruxel.sample import second
+from pruxel.sample import folk, second
 from pruxel.sample.bake import Ready, paint, unwrap
 from pruxel.sample.blocks import dds
 from pruxel.sample.containers import VAULT_KEY, WRONG_KEY, bulk_bytes
@@ -24,7 +24,7 @@ from pruxel.sample.files import material_bytes, model_bytes, obj_bytes, pack_byt
 from pruxel.sample.model import Model
 from pruxel.sample.models import MODELS, town
 from pruxel.sample.models.moves import DIVER_MOVES
-from pruxel.sample.portraits import portrait
+from pruxel.sample.portraits import Piece, portrait
 from pruxel.sample.rig import clips_bytes, skeleton_bytes
 
 README = f"""Brinepost, a made-up courier service on the sea floor.
@@ -54,10 +54,11 @@ _LICENCE = "You may do with these files whatever you like.\n"
 
 @dataclass(frozen=True)
 class Built:
-    """The files of one model by path, and whether they lie loose."""
+    """The files of one model by path, whether they lie loose, and what portraits of people are put together from."""
 
     files: dict[str, bytes]
     loose: bool
+    piece: Piece | None = None
 
 
 def _texture_paths(model: Model, surface: str) -> dict[str, str]:
@@ -70,6 +71,7 @@ def build_model(number: int, seed: int) -> Built:
     model = MODELS[number](seed)
     files: dict[str, bytes] = {}
     ready: list[Ready] = []
+    piece: Piece | None = None
     material_paths: dict[str, str] = {}
     for surface in model.surfaces:
         mine = unwrap([p for p in model.parts if p.material == surface.name], surface.side)
@@ -97,18 +99,23 @@ def build_model(number: int, seed: int) -> Built:
         files[material_paths[surface.name]] = material_bytes(surface, used)
         if model.path.startswith("actors/act_") or surface.name == "fish_skin":
             above = 0.3 if surface.name == "fish_skin" else 1.12
-            files[f"ui/portraits/{model.path.split('/')[-1]}.dds"] = dds(portrait(mine, images.base, above), "BC1")
+            files[f"ui/portraits/{model.path.split('/')[-1]}.dds"] = dds(
+                portrait([Piece(mine, images.base)], above), "BC1"
+            )
+        if model.path.startswith("folk/"):
+            piece = Piece(mine, images.base)
         if surface.name == "lamp" and images.glow is not None:
             files["~glow"] = dds(second.tinted(images.glow, (0.3, 1.0, 0.75), 1.0), "BC1")
-    files[f"{model.path}.brm"] = model_bytes(model, ready, material_paths)
-    if model.rig is not None:
-        files[f"{model.rig.path}.bsk"] = skeleton_bytes(model.rig)
-        if model.rig.moves:
-            files[f"{model.rig.path}.bcl"] = clips_bytes(model.rig)
+    for one, its in folk.in_builds(model, ready):
+        files[f"{one.path}.brm"] = model_bytes(one, its, material_paths)
+        if one.rig is not None:
+            files[f"{one.rig.path}.bsk"] = skeleton_bytes(one.rig)
+            if one.rig.moves:
+                files[f"{one.rig.path}.bcl"] = clips_bytes(one.rig)
     if model.path.startswith("actors/act_"):
         slim = second.bake(replace(model, parts=second.coarse(model, 0.15)), 128, seed)
         files |= second.files_of(slim, f"{model.path}_lo", f"{model.surfaces[0].name}_lo", slim.base, "act")
-    return Built(files, model.loose)
+    return Built(files, model.loose, piece)
 
 
 def _festival_crate(seed: int) -> second.Baked:
@@ -131,11 +138,17 @@ def write_sample(
             "hat": pool.submit(second.hat_files, seed),
             "crate": pool.submit(_festival_crate, seed),
         }
+        pieces: dict[str, Piece] = {}
         for number, item in enumerate(waiting):
             built = item.result()
             report(number / len(waiting), next(iter(built.files)))
             (loose if built.loose else packed).update(built.files)
+            if built.piece is not None:
+                pieces[built.piece.ready[0].part.material] = built.piece
         made = {name: item.result() for name, item in others.items()}
+        drawn = [pool.submit(folk.portrait_of, person, pieces) for person in folk.FOLK]
+        for one in drawn:
+            packed.update(one.result())
     lamp = (
         {"tex/p0021/lamp_e.dds": packed.pop("~glow")}
         if "~glow" in packed

@@ -12,14 +12,20 @@ Field = Callable[[AnyArray], DoubleArray]
 Point = Sequence[float] | AnyArray
 
 
+def _length(rows: AnyArray) -> DoubleArray:
+    """(n,) lengths of (n, 3); several times as fast as the norm along an axis of three."""
+    length: DoubleArray = np.sqrt(np.einsum("nk,nk->n", rows, rows))
+    return length
+
+
 def ellipsoid(centre: Point, radii: Point) -> Field:
     """An ellipsoid (distance by the gradient's first order)."""
     c, r = np.asarray(centre), np.asarray(radii)
 
     def field(p: AnyArray) -> DoubleArray:
         q = (p - c) / r
-        k0 = np.linalg.norm(q, axis=1)
-        k1 = np.linalg.norm(q / r, axis=1)
+        k0 = _length(q)
+        k1 = _length(q / r)
         return k0 * (k0 - 1.0) / np.maximum(k1, 1e-9)
 
     return field
@@ -32,7 +38,7 @@ def capsule(a: Point, b: Point, radius_a: float, radius_b: float | None = None) 
 
     def field(p: AnyArray) -> DoubleArray:
         t = np.clip(((p - start) @ along) / max(float(along @ along), 1e-12), 0, 1)
-        result: DoubleArray = np.linalg.norm(p - start - t[:, None] * along, axis=1) - (radius_a + (end - radius_a) * t)
+        result: DoubleArray = _length(p - start - t[:, None] * along) - (radius_a + (end - radius_a) * t)
         return result
 
     return field
@@ -44,7 +50,7 @@ def rounded_box(centre: Point, half: Point, radius: float) -> Field:
 
     def field(p: AnyArray) -> DoubleArray:
         q = np.abs(p - c) - h
-        outside: DoubleArray = np.linalg.norm(np.maximum(q, 0), axis=1)
+        outside: DoubleArray = _length(np.maximum(q, 0))
         return outside + np.minimum(q.max(axis=1), 0) - radius
 
     return field

@@ -22,6 +22,7 @@ from pruxel.sample.containers import (
     volume_bytes,
 )
 from pruxel.sample.files import material_bytes, model_bytes, pack_bytes
+from pruxel.sample.folk import folk_table
 from pruxel.sample.model import Model, Part, Surface
 from pruxel.sample.models import courier, people, plants
 from pruxel.sample.noise import fractal
@@ -127,6 +128,7 @@ def tables(language: str) -> dict[str, bytes]:
     out = {"tables/people.csv": "\n".join(lines) + "\n"}
     for group, rows in (("creatures", _CREATURES), ("vehicles", _VEHICLES), ("places", _PLACES)):
         out[f"tables/{group}.csv"] = "code;name\n" + "".join(f"{c};{n}\n" for c, n in rows[language].items())
+    out["tables/townsfolk.csv"] = folk_table(language)
     # The profile does not know this one: a person may take its names.
     out["tables/goods.csv"] = "number;goods\n" + "".join(f"{c};{n}\n" for c, n in _GOODS[language].items())
     greeting = {"en": "Mail for the reef! Mind the crab.", "de": "Post fürs Riff! Vorsicht vor der Krabbe."}[language]

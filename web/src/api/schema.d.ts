@@ -1403,7 +1403,7 @@ export interface paths {
         put?: never;
         /**
          * Draw In Sight
-         * @description Draw the pictures of what is in sight first; what was wanted before and waits still gives way.
+         * @description Draw the pictures of what is in sight first; what was wanted before and waits still comes behind.
          */
         post: operations["draw_in_sight_api_projects__project__pictures_post"];
         delete?: never;
@@ -2124,6 +2124,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/workpieces/{workpiece}/slots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Slots
+         * @description What the thing is made of: its slots, and which entries may stand in each.
+         */
+        get: operations["list_slots_api_workpieces__workpiece__slots_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/workpieces/{workpiece}/steps": {
         parameters: {
             query?: never;
@@ -2342,7 +2362,7 @@ export interface components {
         };
         /**
          * BatchSteps
-         * @description Steps for each of many entries. A dry run changes nothing; `wanted` delivers what comes out.
+         * @description Steps for each of many entries, or things of several. A dry run changes nothing; `wanted` delivers what comes.
          */
         BatchSteps: {
             /**
@@ -2351,11 +2371,13 @@ export interface components {
              */
             dry: boolean;
             /** Entries */
-            entries: string[];
+            entries?: string[];
             /** Name */
             name: string;
             /** Steps */
             steps: components["schemas"]["StepModel"][];
+            /** Things */
+            things?: components["schemas"]["ThingIn"][];
             wanted?: components["schemas"]["WrittenAs"] | null;
         };
         /** BatchWhole */
@@ -2399,7 +2421,8 @@ export interface components {
          * CardOut
          * @description A thing of the game: what it is called, its entries by part, and the parts that are missing.
          *
-         *     `bench` is what to open: its models with their clips; empty when there is no model.
+         *     `bench` is what to open: its models with their clips; empty when there is no model. `wears` says which entry stands
+         *     in which slot of it.
          */
         CardOut: {
             /** Bench */
@@ -2418,6 +2441,10 @@ export interface components {
             };
             /** Picture */
             picture: string | null;
+            /** Wears */
+            wears: {
+                [key: string]: string;
+            };
         };
         /** CarveIn */
         CarveIn: {
@@ -3877,6 +3904,20 @@ export interface components {
             entries: number[];
         };
         /**
+         * SlotOut
+         * @description A slot of a thing made of parts; `params` are those of the step that empties it.
+         */
+        SlotOut: {
+            /** Name */
+            name: string;
+            /** Params */
+            params: {
+                [key: string]: unknown;
+            };
+            /** Variants */
+            variants: components["schemas"]["VariantOut"][];
+        };
+        /**
          * SoundLook
          * @description A sound; `peaks` are the lowest and highest of equal pieces, from -1 to 1.
          *
@@ -4182,6 +4223,20 @@ export interface components {
             /** Width */
             width: number;
         };
+        /**
+         * ThingIn
+         * @description Something to open: its entries, and which stands in which slot.
+         */
+        ThingIn: {
+            /** Entries */
+            entries: string[];
+            /** Name */
+            name: string;
+            /** Wears */
+            wears?: {
+                [key: string]: string;
+            };
+        };
         /** UploadIn */
         UploadIn: {
             /** Name */
@@ -4204,6 +4259,20 @@ export interface components {
             path: string | null;
             /** Size */
             size: number;
+        };
+        /**
+         * VariantOut
+         * @description An entry that may stand in a slot: how sure that is (0 to 1), and why.
+         */
+        VariantOut: {
+            /** Path */
+            path: string;
+            /** Picture */
+            picture: string | null;
+            /** Sureness */
+            sureness: number;
+            /** Why */
+            why: string;
         };
         /**
          * VersionOut
@@ -4301,13 +4370,22 @@ export interface components {
         };
         /**
          * WorkpieceIn
-         * @description `source` opens the versions of one source rather than those that win.
+         * @description `source` opens the versions of one source rather than those that win. `wears`: which entry in which slot.
          */
         WorkpieceIn: {
             /** Entries */
             entries: string[];
+            /**
+             * Name
+             * @default
+             */
+            name: string;
             /** Source */
             source?: string | null;
+            /** Wears */
+            wears?: {
+                [key: string]: string;
+            };
         };
         /**
          * WorkpieceOut
@@ -9074,6 +9152,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkpieceOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    list_slots_api_workpieces__workpiece__slots_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workpiece: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SlotOut"][];
                 };
             };
             400: components["responses"]["Refused400"];

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.knowledge import databases
 from pruxel.core.knowledge.profile import GameTable
+from pruxel.core.knowledge.slots import filled, placeholders
 
 PARTS = ("portrait", "model", "skeleton", "clips", "textures", "variants")
 _LARGEST = 64 << 20
@@ -18,13 +19,17 @@ _MOST_ROWS = 200_000
 
 @dataclass(frozen=True)
 class Card:
-    """One thing: its code and name, the entries of each part, and the parts that the table promises in vain."""
+    """One thing: its code and name, the entries of each part, and the parts that the table promises in vain.
+
+    `wears` gives the entry that stands in each slot.
+    """
 
     group: str
     code: str
     name: str
     parts: dict[str, tuple[str, ...]]
     missing: tuple[str, ...]
+    wears: dict[str, str]
 
 
 def read_rows(data: memoryview, name: str) -> list[dict[str, str]]:
@@ -62,7 +67,12 @@ def read_pairs(text: str) -> dict[str, str]:
 
 def names_by_code(table: GameTable, rows: Iterable[dict[str, str]]) -> dict[str, str]:
     """Code → name of a table; raises `InputError` when a column is not there."""
-    found: dict[str, str] = {}
+    return {code: row[table.name].strip() for code, row in rows_by_code(table, rows).items()}
+
+
+def rows_by_code(table: GameTable, rows: Iterable[dict[str, str]]) -> dict[str, dict[str, str]]:
+    """Code → row of a table; raises `InputError` when a column is not there."""
+    found: dict[str, dict[str, str]] = {}
     for row in rows:
         for column in (table.id, table.name):
             if column not in row:
@@ -76,24 +86,37 @@ def names_by_code(table: GameTable, rows: Iterable[dict[str, str]]) -> dict[str,
                     hint="Correct the profile's 'tables'.",
                 )
         if row[table.id].strip():
-            found[row[table.id].strip()] = row[table.name].strip()
+            found[row[table.id].strip()] = row
     return found
 
 
-def build_cards(table: GameTable, names: dict[str, str], find: Callable[[str], tuple[str, ...]]) -> list[Card]:
-    """A card for every row; `find` gives the paths that a pattern means."""
+def build_cards(
+    table: GameTable, rows: dict[str, dict[str, str]], find: Callable[[str], tuple[str, ...]]
+) -> list[Card]:
+    """A card for every row, by its code; `find` gives the paths that a pattern means."""
     cards = []
-    for code, name in names.items():
+    for code, row in rows.items():
+        words = {column: value.strip() for column, value in row.items()} | {"id": code}
         parts: dict[str, tuple[str, ...]] = {}
         missing = []
         for part in PARTS:
             pattern: str | None = getattr(table, part)
             if pattern is None:
                 continue
-            parts[part] = find(pattern.replace("{id}", code))
+            parts[part] = find(filled(pattern, words))
             if not parts[part] and part != "variants":
                 missing.append(part)
-        cards.append(Card(table.group, code, name, parts, tuple(missing)))
+        wears: dict[str, str] = {}
+        for slot, pattern in table.wears.items():
+            # An empty column means that nothing stands there.
+            if any(not words.get(word, "") for word in placeholders(pattern)):
+                continue
+            there = find(filled(pattern, words))
+            if there:
+                wears[slot] = there[0]
+            else:
+                missing.append(slot)
+        cards.append(Card(table.group, code, words[table.name], parts, tuple(missing), wears))
     return cards
 
 

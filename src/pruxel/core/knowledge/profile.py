@@ -12,6 +12,7 @@ from pruxel.core.binary.conventions import Conventions
 from pruxel.core.binary.load import validation_words
 from pruxel.core.binary.schema import Layout, Strict
 from pruxel.core.knowledge.patterns import matches
+from pruxel.core.knowledge.slots import SlotSpec
 
 
 class GameVersion(Strict):
@@ -46,7 +47,8 @@ class GameTable(Strict):
 
     `id` and `name` are its columns. `{id}` in `folder`, `model`, `portrait`, `skeleton`, `clips`, `textures` and
     `variants` is replaced by a row's id: patterns of paths. A table with `model` or `portrait` makes a group of the
-    catalogue; `folder` gives the name as an alias to every entry it matches.
+    catalogue; `folder` gives the name as an alias to every entry it matches. `{column}` stands for any other column of
+    the row in `model` and in `wears`: which entry stands in which slot of what `model` opens.
     """
 
     file: str
@@ -60,6 +62,7 @@ class GameTable(Strict):
     clips: str | None = None
     textures: str | None = None
     variants: str | None = None
+    wears: dict[str, str] = {}
 
 
 class Alias(Strict):
@@ -88,6 +91,7 @@ class ProfileFile(Strict):
     folders: dict[str, str] = {}
     tables: tuple[GameTable, ...] = ()
     variants: dict[str, tuple[str, ...]] = {}
+    slots: tuple[SlotSpec, ...] = ()
     aliases: tuple[Alias, ...] = ()
     leave_out: tuple[str, ...] = ()
 

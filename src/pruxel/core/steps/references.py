@@ -105,7 +105,7 @@ def marks_of(params: type[BaseModel]) -> Iterator[Refers]:
 def _inside(value: Any, hint: Any) -> Iterator[Reference]:  # noqa: ANN401 - any parameter
     if isinstance(value, BaseModel):
         yield from references_in(value)
-    elif isinstance(value, str):
+    elif isinstance(value, str) and value:  # an empty text names nothing
         yield from (Reference(mark.to, value) for mark in _marks(hint))
     elif isinstance(value, tuple | list):
         for item in value:

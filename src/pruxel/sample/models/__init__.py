@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from pruxel.sample.model import Model
-from pruxel.sample.models import courier, crab, people, plants, rocks, town
+from pruxel.sample.models import courier, crab, faces, people, plants, rocks, town, wear
 
 MODELS: tuple[Callable[[int], Model], ...] = (
     crab.toll_crab,
@@ -26,4 +26,18 @@ MODELS: tuple[Callable[[int], Model], ...] = (
     plants.kelp,
     plants.coral,
     plants.starfish,
+    faces.freckled,
+    faces.bearded,
+    faces.fair,
+    faces.bun,
+    faces.crop,
+    faces.braid,
+    wear.dock,
+    wear.post,
+    wear.market,
+    wear.oilskin,
+    wear.hands,
+    wear.gloves,
+    wear.wrench,
+    wear.lantern,
 )

@@ -7,16 +7,24 @@ from uuid import UUID
 
 from pydantic import BaseModel, Field
 
-from pruxel.server.api.models import NameIn, StepModel, WrittenAs
+from pruxel.server.api.models import NameIn, StepModel, Wears, WrittenAs
 
 _MOST_ITEMS = 5_000
 
 
+class ThingIn(NameIn):
+    """Something to open: its entries, and which stands in which slot."""
+
+    entries: list[Annotated[str, Field(max_length=4096)]] = Field(min_length=1, max_length=500)
+    wears: Wears = Field(default_factory=dict)
+
+
 class BatchSteps(NameIn):
-    """Steps for each of many entries. A dry run changes nothing; `wanted` delivers what comes out."""
+    """Steps for each of many entries, or things of several. A dry run changes nothing; `wanted` delivers what comes."""
 
     steps: list[StepModel] = Field(min_length=1, max_length=500)
-    entries: list[Annotated[str, Field(max_length=4096)]] = Field(min_length=1, max_length=_MOST_ITEMS)
+    entries: list[Annotated[str, Field(max_length=4096)]] = Field(default_factory=list, max_length=_MOST_ITEMS)
+    things: list[ThingIn] = Field(default_factory=list, max_length=_MOST_ITEMS)
     dry: bool = True
     wanted: WrittenAs | None = None
 

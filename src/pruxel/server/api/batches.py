@@ -77,19 +77,22 @@ def run_batch(project: UUID, wanted: BatchSteps) -> BatchOut:
         if db.get(Project, project) is None:
             raise not_found("project")
         steps = [use.model_dump() for use in wanted.steps]
-        entries = [[path] for path in dict.fromkeys(wanted.entries)]
-        made = _start(db, Batch(project_id=project, name=wanted.name, steps=steps), entries, wanted)
+        items = [BatchItem(name=name_of([path]), entries=[path], wears={}) for path in dict.fromkeys(wanted.entries)]
+        items += [BatchItem(name=one.name, entries=one.entries, wears=one.wears) for one in wanted.things]
+        if not items:
+            raise UsageError(ErrorCode.USAGE, "there is nothing to run it on", expected="entries or things")
+        made = _start(db, Batch(project_id=project, name=wanted.name, steps=steps), items, wanted)
         return _out(db, made)
 
 
-def _start(db: Session, batch: Batch, entries: list[list[str]], how: BatchSteps | BatchAgain) -> Batch:
+def _start(db: Session, batch: Batch, items: list[BatchItem], how: BatchSteps | BatchAgain) -> Batch:
     batch.dry = how.dry
     batch.wanted = None if how.wanted is None or how.dry else how.wanted.model_dump()
     db.add(batch)
     db.flush()
-    db.add_all(
-        BatchItem(batch_id=batch.id, position=n, name=name_of(paths), entries=paths) for n, paths in enumerate(entries)
-    )
+    for position, item in enumerate(items):
+        item.batch_id, item.position = batch.id, position
+    db.add_all(items)
     db.flush()
     _work(db, batch)
     tell(db, {"changed": "batches", "project_id": str(batch.project_id), "batch": str(batch.id)})
@@ -102,10 +105,15 @@ def get_batch(batch: UUID) -> BatchWhole:
     with reading() as db:
         found = _batch(db, batch)
         rows = _items(db, found.id)
-        earlier = {} if found.before is None else {tuple(row.entries): row.told for row in _items(db, found.before)}
+        earlier = {} if found.before is None else {_key(row): row.told for row in _items(db, found.before)}
         reports = _reports(db, rows)
-        items = [_item_out(row, earlier.get(tuple(row.entries)), reports) for row in rows]
+        items = [_item_out(row, earlier.get(_key(row)), reports) for row in rows]
         return BatchWhole(**_out(db, found).model_dump(), items=items)
+
+
+def _key(row: BatchItem) -> tuple[str, ...]:
+    """What an item is known by from run to run."""
+    return (*row.entries, *(f"{slot}={path}" for slot, path in sorted(row.wears.items())))
 
 
 def _items(db: Session, batch: UUID) -> list[BatchItem]:
@@ -191,6 +199,6 @@ def run_again(batch: UUID, wanted: BatchAgain) -> BatchOut:
         check_wanted(wanted.wanted)
     with session() as db:
         found = _batch(db, batch)
-        entries = [row.entries for row in _items(db, found.id)]
+        items = [BatchItem(name=row.name, entries=row.entries, wears=row.wears) for row in _items(db, found.id)]
         made = Batch(project_id=found.project_id, name=found.name, steps=found.steps, before=found.id)
-        return _out(db, _start(db, made, entries, wanted))
+        return _out(db, _start(db, made, items, wanted))

@@ -328,7 +328,8 @@ class KeepIn(BaseModel):
 class CardOut(BaseModel):
     """A thing of the game: what it is called, its entries by part, and the parts that are missing.
 
-    `bench` is what to open: its models with their clips; empty when there is no model.
+    `bench` is what to open: its models with their clips; empty when there is no model. `wears` says which entry stands
+    in which slot of it.
     """
 
     group: str
@@ -337,6 +338,7 @@ class CardOut(BaseModel):
     picture: str | None
     parts: dict[str, list[str]]
     missing: list[str]
+    wears: dict[str, str]
     bench: list[str]
 
 

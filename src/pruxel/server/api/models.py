@@ -49,11 +49,35 @@ class StepsIn(BaseModel):
     steps: list[StepModel] = Field(max_length=200)
 
 
+Wears = Annotated[
+    dict[Annotated[str, Field(max_length=200)], Annotated[str, Field(max_length=4096)]], Field(max_length=100)
+]
+
+
 class WorkpieceIn(BaseModel):
-    """`source` opens the versions of one source rather than those that win."""
+    """`source` opens the versions of one source rather than those that win. `wears`: which entry in which slot."""
 
     entries: list[Annotated[str, Field(max_length=4096)]] = Field(min_length=1, max_length=500)
     source: UUID | None = None
+    wears: Wears = Field(default_factory=dict)
+    name: str = Field("", max_length=200)
+
+
+class VariantOut(BaseModel):
+    """An entry that may stand in a slot: how sure that is (0 to 1), and why."""
+
+    path: str
+    sureness: float
+    why: str
+    picture: str | None
+
+
+class SlotOut(BaseModel):
+    """A slot of a thing made of parts; `params` are those of the step that empties it."""
+
+    name: str
+    params: dict[str, Any]
+    variants: list[VariantOut]
 
 
 class SettledIn(BaseModel):

@@ -20,6 +20,7 @@ from pruxel.server.api.models import (
     NameIn,
     RuleOut,
     SettledIn,
+    SlotOut,
     StepKindOut,
     StepModel,
     StepsIn,
@@ -28,7 +29,9 @@ from pruxel.server.api.models import (
     WorkpieceIn,
     WorkpieceOut,
 )
+from pruxel.server.jobs.aside import aside
 from pruxel.server.jobs.queue import put_job
+from pruxel.server.jobs.slots import slots_for
 from pruxel.server.jobs.stacks import at_source, fingerprint, stored_stack
 from pruxel.server.jobs.view import view_key
 from pruxel.server.jobs.workpieces import workpiece_of
@@ -99,7 +102,7 @@ def open_workpiece(project: UUID, wanted: WorkpieceIn) -> WorkpieceOut:
     stack = stored_stack(project)
     entries = wanted.entries if wanted.source is None else [at_source(wanted.source, path) for path in wanted.entries]
     with session() as db:
-        return _out(db, workpiece_of(db, stack, entries))
+        return _out(db, workpiece_of(db, stack, entries, wanted.wears, wanted.name))
 
 
 def _workpiece(db: Session, workpiece: UUID, *, to_change: bool = False) -> Workpiece:
@@ -122,6 +125,15 @@ def get_workpiece(workpiece: UUID) -> WorkpieceOut:
         return _out(db, _workpiece(db, workpiece))
 
 
+@router.get("/workpieces/{workpiece}/slots")
+def list_slots(workpiece: UUID) -> list[SlotOut]:
+    """What the thing is made of: its slots, and which entries may stand in each."""
+    with reading() as db:
+        found = _workpiece(db, workpiece)
+        project, entries = found.project_id, found.entries
+    return [SlotOut.model_validate(one) for one in aside(slots_for, project, entries)]
+
+
 @router.patch("/workpieces/{workpiece}")
 def rename_workpiece(workpiece: UUID, wanted: NameIn) -> WorkpieceOut:
     """Give a workpiece another name."""
@@ -141,8 +153,13 @@ def copy_workpiece(workpiece: UUID) -> WorkpieceOut:
         taken = set(db.execute(named).scalars())
         name = next(f"{found.name} {n}" for n in count(2) if f"{found.name} {n}" not in taken)
         made = Workpiece(
-            project_id=found.project_id, name=name[-200:], entries=found.entries, at=0, settled=found.settled
-        )
+            project_id=found.project_id,
+            name=name[-200:],
+            entries=found.entries,
+            wears=found.wears,
+            at=0,
+            settled=found.settled,
+        )  # fmt: skip
         db.add(made)
         db.flush()
         add_revision(db, made, steps_of(db, found))

@@ -17,6 +17,7 @@ from pruxel.core.recipe.run import RecipeRun
 from pruxel.server.jobs.ordering import put_delivery
 from pruxel.server.jobs.pictures import scene_picture
 from pruxel.server.jobs.runner import fault_of, job_kind
+from pruxel.server.jobs.slots import dressing
 from pruxel.server.jobs.stacks import stored_stack
 from pruxel.server.jobs.view import run_workpiece
 from pruxel.server.jobs.workpieces import check_entries, known_workpiece, workpiece_of
@@ -84,8 +85,10 @@ def _own(batch: Batch, item: BatchItem) -> tuple[list[Any], list[Any]]:
     And the findings that are meant so in it.
     """
     with session() as db:
-        known = known_workpiece(db, batch.project_id, item.entries)
-        steps, settled = ([], []) if known is None else (steps_of(db, known), known.settled)
+        known = known_workpiece(db, batch.project_id, item.entries, item.wears)
+        if known is None:
+            return dressing(stored_stack(batch.project_id), item.entries, item.wears), []
+        steps, settled = steps_of(db, known), known.settled
     added = batch.steps
     return (steps[: len(steps) - len(added)] if added and steps[-len(added) :] == added else steps), settled
 
@@ -95,7 +98,7 @@ def _finish(batch: Batch, item: BatchItem, told: dict[str, Any], steps: list[Any
     with session() as db:
         stored = db.get_one(BatchItem, (batch.id, item.position))
         if stack is not None:
-            piece = workpiece_of(db, stack, item.entries)
+            piece = workpiece_of(db, stack, item.entries, item.wears, item.name)
             add_revision(db, piece, steps)
             stored.workpiece_id = piece.id
             if batch.wanted:

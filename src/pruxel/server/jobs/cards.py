@@ -10,7 +10,7 @@ from sqlalchemy import select
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
-from pruxel.core.knowledge.catalogue import Card, build_cards, is_catalogue, names_by_code
+from pruxel.core.knowledge.catalogue import Card, build_cards, is_catalogue, rows_by_code
 from pruxel.core.knowledge.kinds import Kind
 from pruxel.core.knowledge.profile import GameTable
 from pruxel.core.recipe.inputs import Opener
@@ -20,25 +20,26 @@ from pruxel.server.store.marks import found_by_pattern
 from pruxel.server.store.tables import EntryRow
 
 _MOST_PARTS = 60
-Lines = tuple[tuple[GameTable, str, str], ...]
+Line = tuple[GameTable, str, dict[str, str]]
+Lines = tuple[Line, ...]
 
 
 @lru_cache(maxsize=4)
 def _lines(project: uuid.UUID, revision: int) -> tuple[Lines, tuple[str, ...]]:
-    """Every table's codes and names in order, and what is wrong with the tables; kept while nothing changes."""
+    """Every table's codes and rows in order, and what is wrong with the tables; kept while nothing changes."""
     del revision
     stack = stored_stack(project)
-    lines: list[tuple[GameTable, str, str]] = []
+    lines: list[Line] = []
     problems = []
     for table in stack.profile.spec.tables:
         if not is_catalogue(table):
             continue
         try:
-            names = names_by_code(table, Opener(stack).rows(table.file, Context()))
+            rows = rows_by_code(table, Opener(stack).rows(table.file, Context()))
         except InputError as error:
             problems.append(error.fault.line())
             continue
-        lines += [(table, code, name) for code, name in names.items()]
+        lines += [(table, code, row) for code, row in rows.items()]
     return tuple(lines), tuple(problems)
 
 
@@ -53,15 +54,16 @@ def cards_of(project: uuid.UUID, group: str | None, words: str, offset: int, lim
     found = [
         line
         for line in lines
-        if group in {None, line[0].group} and all(word in f"{line[2]} {line[1]}".lower() for word in wanted)
+        if group in {None, line[0].group}
+        and all(word in f"{line[2][line[0].name]} {line[1]}".lower() for word in wanted)
     ]
     with session() as db:
 
         def find(pattern: str) -> tuple[str, ...]:
             return found_by_pattern(db, stack.state, pattern, _MOST_PARTS)
 
-        cards = [card for table, code, name in found[offset : offset + limit]
-                 for card in build_cards(table, {code: name}, find)]  # fmt: skip
+        cards = [card for table, code, row in found[offset : offset + limit]
+                 for card in build_cards(table, {code: row}, find)]  # fmt: skip
         paths = [path for card in cards for path in (*_faces(card), *card.parts.get("clips", ()))]
         rows = db.execute(
             select(EntryRow.path, EntryRow.kind, EntryRow.picture).where(
@@ -84,7 +86,7 @@ def _faces(card: Card) -> tuple[str, ...]:
 
 
 def _told(card: Card, pictures: dict[str, str], kinds: dict[str, str]) -> dict[str, Any]:
-    models = [path for path in card.parts.get("model", ()) if kinds.get(path) == Kind.MODEL]
+    models = [path for path in card.parts.get("model", ()) if kinds.get(path) in {Kind.MODEL, Kind.SKELETON}]
     clips = [path for path in card.parts.get("clips", ()) if kinds.get(path) == Kind.CLIPS]
     levels = [path for paths in card.parts.values() for path in paths if kinds.get(path) == Kind.LEVEL]
     return {
@@ -94,5 +96,6 @@ def _told(card: Card, pictures: dict[str, str], kinds: dict[str, str]) -> dict[s
         "picture": next((pictures[path] for path in _faces(card) if path in pictures), None),
         "parts": {name: list(paths) for name, paths in card.parts.items()},
         "missing": list(card.missing),
+        "wears": card.wears,
         "bench": [*models, *clips] if models else levels[:1],
     }

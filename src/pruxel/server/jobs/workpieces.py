@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from uuid import UUID
 
 from sqlalchemy import select
@@ -9,8 +10,9 @@ from sqlalchemy.orm import Session
 
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.knowledge.kinds import OPENED, Kind
+from pruxel.server.jobs.slots import dressing
 from pruxel.server.jobs.stacks import StoredStack
-from pruxel.server.store.tables import Workpiece
+from pruxel.server.store.tables import Revision, Workpiece
 
 
 def check_entries(stack: StoredStack, entries: list[str]) -> None:
@@ -30,22 +32,33 @@ def check_entries(stack: StoredStack, entries: list[str]) -> None:
             )
 
 
-def known_workpiece(db: Session, project: UUID, entries: list[str]) -> Workpiece | None:
-    """The workpiece of just these entries; of several, the first: it is the one that was not copied."""
-    wanted = select(Workpiece).where(Workpiece.project_id == project, Workpiece.entries == entries)
-    return db.execute(wanted.order_by(Workpiece.created, Workpiece.id).limit(1)).scalar_one_or_none()
+def known_workpiece(db: Session, project: UUID, entries: list[str], wears: Mapping[str, str]) -> Workpiece | None:
+    """The workpiece opened with just these entries; of several, the first: it is the one that was not copied."""
+    same = (Workpiece.project_id == project, Workpiece.entries == entries, Workpiece.wears == wears)
+    wanted = select(Workpiece).where(*same).order_by(Workpiece.created, Workpiece.id)
+    return db.execute(wanted.limit(1)).scalar_one_or_none()
 
 
-def workpiece_of(db: Session, stack: StoredStack, entries: list[str]) -> Workpiece:
-    """The workpiece of just these entries, made when there is none. Raises `InputError` as `check_entries` does."""
+def workpiece_of(
+    db: Session, stack: StoredStack, entries: list[str], wears: Mapping[str, str] | None = None, name: str = ""
+) -> Workpiece:
+    """The workpiece opened with just these entries, and these in its slots, made when there is none.
+
+    Raises `InputError` as `check_entries` does, and `UsageError` for what goes into no slot.
+    """
+    worn = dict(wears or {})
     check_entries(stack, entries)
     project = stack.state.project
-    known = known_workpiece(db, project, entries)
+    known = known_workpiece(db, project, entries, worn)
     if known is not None:
         return known
-    made = Workpiece(project_id=project, name=name_of(entries), entries=entries, at=0)
+    steps = dressing(stack, entries, worn)
+    made = Workpiece(project_id=project, name=name or name_of(entries), entries=entries, wears=worn, at=0)
     db.add(made)
     db.flush()
+    if steps:
+        db.add(Revision(workpiece_id=made.id, number=0, steps=steps))
+        db.flush()
     return made
 
 

@@ -94,6 +94,7 @@ class KeptWorkpiece(_Part):
     at: int
     revisions: dict[int, list[StepUse]]
     settled: list[str] = []
+    wears: dict[str, str] = {}
 
 
 class KeptRecipe(_Part):
@@ -165,6 +166,7 @@ def _kept(db: Session, project: Project) -> tuple[Kept, Iterator[tuple[str, byte
                 at=piece.at,
                 revisions={one.number: one.steps for one in revisions[piece.id]},
                 settled=piece.settled,
+                wears=piece.wears,
             )
             for piece in pieces
         ],
@@ -215,7 +217,8 @@ def read_backup(db: Session, file: Path) -> tuple[Project, list[str]]:
     db.add_all(RecipeRow(project_id=project.id, **recipe.model_dump()) for recipe in kept.recipes)
     for piece in kept.workpieces:
         entries = [_at_its_source(path, moved) for path in piece.entries]
-        made = Workpiece(project_id=project.id, name=piece.name, entries=entries, at=piece.at, settled=piece.settled)
+        known = {name: getattr(piece, name) for name in ("name", "at", "settled", "wears")}
+        made = Workpiece(project_id=project.id, entries=entries, **known)
         db.add(made)
         db.flush()
         db.add_all(

@@ -48,6 +48,7 @@ class BatchItem(Base):
     position: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
     name: Mapped[str]
     entries: Mapped[list[Any]]
+    wears: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
     state: Mapped[str] = mapped_column(default="waiting")
     job_id: Mapped[uuid.UUID | None]
     tries: Mapped[int] = mapped_column(Integer, default=0)

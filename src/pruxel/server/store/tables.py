@@ -6,18 +6,7 @@ import uuid
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import (
-    BigInteger,
-    Computed,
-    DateTime,
-    ForeignKey,
-    Index,
-    Integer,
-    Text,
-    UniqueConstraint,
-    func,
-    text,
-)
+from sqlalchemy import BigInteger, Computed, DateTime, ForeignKey, Index, Integer, Text, UniqueConstraint, func, text
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -266,7 +255,10 @@ class Reference(Base):
 
 
 class Workpiece(Base):
-    """Chosen entries; its steps are those of the revision it stands at. `settled` are findings that are meant so."""
+    """Chosen entries; its steps are those of the revision it stands at. `settled` are findings that are meant so.
+
+    `wears` says which entry stood in which slot as it was opened.
+    """
 
     __tablename__ = "workpieces"
 
@@ -274,13 +266,14 @@ class Workpiece(Base):
     project_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
     name: Mapped[str]
     entries: Mapped[list[Any]]
+    wears: Mapped[Json] = mapped_column(default=dict, server_default="{}")
     at: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
     settled: Mapped[list[Any]] = mapped_column(default=list, server_default="[]")
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
 
 
 class Revision(Base):
-    """The steps that a workpiece had; number 0 has none."""
+    """The steps that a workpiece had; number 0 has those that it was opened with."""
 
     __tablename__ = "workpiece_revisions"
 
