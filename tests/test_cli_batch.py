@@ -9,10 +9,11 @@ import pytest
 
 from pruxel.core.base.context import Context
 from pruxel.core.deliver.package import write_files
+from pruxel.core.formats.registry import FORMATS
 from pruxel.core.recipe.document import load_recipe
 from tests.contracts.test_steps import flawed
 from tests.glb import files_of_glb
-from tests.scenes import two_boxes
+from tests.scenes import animated, two_boxes
 from tests.test_cli import pruxel
 
 
@@ -103,3 +104,50 @@ def test_what_is_wrong_is_told_in_a_line(crates: Path, words: list[str], code: i
     assert run.returncode == code, run.stdout + run.stderr
     assert told in (run.stderr + run.stdout).replace("\n", " ")
     assert "Traceback" not in run.stderr
+
+
+@pytest.fixture(scope="module")
+def guard(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A body on a skeleton, with heads on the same that lie beside it."""
+    home = tmp_path_factory.mktemp("guard")
+    for name, scene in (("guard_body", animated()), ("guard_head_a", animated()), ("guard_head_b", two_boxes())):
+        write_files(home, files_of_glb(scene, name), Context())
+    return home
+
+
+def test_something_made_of_parts_is_put_together_and_its_recipe_does_it_again(guard: Path, tmp_path: Path) -> None:
+    told = json.loads(pruxel("assemble", guard, "guard_body.glb", "--json").stdout)
+    assert [(slot["name"], [one["path"] for one in slot["variants"]]) for slot in told] == [
+        ("head", ["guard_head_a.glb", "guard_head_b.glb"])
+    ]
+    assert "its name says 'head'" in pruxel("assemble", guard, "guard_body.glb").stdout
+    kept = tmp_path / "dressed.yaml"
+    wear = ["assemble", guard, "guard_body.glb", "--wear", "head=guard_head_a"]
+    made = json.loads(
+        pruxel(*wear, "--to", "glb", "--out", tmp_path / "out", "--keep", kept, "--json").stdout,
+    )
+    assert made["delivered"] == "proven"
+    assert made["steps"][0]["step"] == "fill_slot"
+    read = FORMATS.get("glb").read
+    assert read is not None
+    delivered = next((tmp_path / "out").rglob("*.glb"))
+    scene = read(memoryview(delivered.read_bytes()), "made.glb", lambda _: None, Context()).scene
+    assert len({joint for skin in scene.skins for joint in skin.joints}) == len(animated().skins[0].joints)
+    assert len([node for node in scene.nodes if node.mesh is not None]) == 2
+    again = json.loads(pruxel("step", guard, "--entry", "guard_body.glb", "--recipe", kept, "--json").stdout)
+    assert again["triangles"] == made["triangles"]
+
+
+@pytest.mark.parametrize(
+    ("wear", "word"),
+    [("hat=guard_head_a", "there is no slot 'hat'"), ("head=nobody", "guard_head_a"), ("head=../x.glb", "goes into")],
+)
+def test_what_goes_nowhere_is_refused_with_what_could_be_meant(guard: Path, wear: str, word: str) -> None:
+    done = pruxel("assemble", guard, "guard_body.glb", "--wear", wear)
+    assert done.returncode == 2
+    assert word in done.stderr.replace("\n", " ")
+
+
+def test_what_has_no_slots_says_so(crates: Path) -> None:
+    done = pruxel("assemble", crates, "good.glb")
+    assert (done.returncode, "has no slots" in done.stderr) == (2, True)

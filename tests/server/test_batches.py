@@ -21,7 +21,7 @@ from pruxel.server.store.database import session
 from pruxel.server.store.jobs import ATTEMPTS
 from pruxel.server.store.tables import Job
 from tests.glb import files_of_glb
-from tests.scenes import two_boxes
+from tests.scenes import animated, two_boxes
 from tests.server.asking import ended, new_project, view
 from tests.server.conftest import Worker
 
@@ -297,3 +297,77 @@ def test_what_a_job_that_is_over_had_in_hand_goes_on(client: TestClient, crates:
     assert client.get(f"/api/batches/{batch}").json()["counts"] == {"done": 2, "running": 1}
     client.post(f"/api/batches/{batch}/go")
     assert wait_for(finished(client, batch))["counts"] == {"done": 3}
+
+
+SUITS = "crew/wide/wide.glb"
+
+
+@pytest.fixture(scope="module")
+def crew(client: TestClient, worker: Worker, installation: dict[str, str], wait_for: Wait) -> str:
+    """A body with two heads beside it, and what the profile says of them."""
+    folder = Path(installation["mounts"]) / "crew"
+    for path, scene in (
+        ("crew/wide/wide", animated()),
+        ("crew/heads/one", animated()),
+        ("crew/heads/two", two_boxes()),
+    ):
+        home = (folder / path).parent
+        home.mkdir(parents=True, exist_ok=True)
+        write_files(home, files_of_glb(scene, Path(path).name), Context())
+    (folder / "crew.csv").write_text("code;name;build;head\n1;Ida;wide;two\n2;Tom;wide;\n")
+    profile = """profile: 1
+name: crew
+tables:
+  - {file: crew.csv, group: crew, id: code, name: name, model: "crew/{build}/{build}.glb", wears: {head: "crew/heads/{head}.glb"}}
+slots:
+  - {name: head, of: "crew/{build}/{build}.glb", takes: ["crew/heads/*.glb"]}
+"""
+    project = new_project(client, "crew")
+    assert client.put(f"/api/projects/{project}/profile", json={"text": profile}).status_code == 200
+    job = client.post(f"/api/projects/{project}/sources", json={"path": str(folder)}).json()
+    assert wait_for(ended(client, project, job["id"]))["status"] == "done"
+    return project
+
+
+def test_who_is_made_of_parts_opens_put_together_each_as_a_workpiece_of_its_own(
+    client: TestClient, crew: str, wait_for: Wait
+) -> None:
+    ida, tom = client.get(f"/api/projects/{crew}/catalogue").json()["cards"]
+    assert (ida["bench"], ida["wears"], tom["wears"]) == ([SUITS], {"head": "crew/heads/two.glb"}, {})
+
+    def opened(**more: Any) -> Any:
+        return client.post(f"/api/projects/{crew}/workpieces", json={"entries": [SUITS], **more})
+
+    bare, dressed = opened().json(), opened(wears=ida["wears"], name="Ida").json()
+    assert (bare["name"], bare["steps"]) == ("wide", [])
+    assert (dressed["name"], [step["step"] for step in dressed["steps"]]) == ("Ida", ["fill_slot"])
+    assert not dressed["can_undo"], "it was opened so"
+    assert opened().json()["id"] == bare["id"]
+    assert opened(wears=ida["wears"]).json()["id"] == dressed["id"]
+    shown = view(client, dressed["id"], wait_for)
+    assert {part["name"] for part in shown["facts"]["parts"]} >= {"large", "small"}
+    [slot] = client.get(f"/api/workpieces/{dressed['id']}/slots").json()
+    assert [one["path"] for one in slot["variants"]] == ["crew/heads/one.glb", "crew/heads/two.glb"]
+    assert (slot["name"], slot["params"]["entry"]) == ("head", "")
+    for wears, word in (({"head": "gone.glb"}, "does not go into"), ({"hat": "crew/heads/one.glb"}, "hat")):
+        refused = opened(wears=wears)
+        assert refused.status_code == 422, refused.text
+        assert word in refused.text
+
+
+def test_a_recipe_runs_on_people_as_they_are_dressed(client: TestClient, crew: str, wait_for: Wait) -> None:
+    things = [
+        {"name": card["name"], "entries": card["bench"], "wears": card["wears"]}
+        for card in client.get(f"/api/projects/{crew}/catalogue").json()["cards"]
+    ]
+    found = wait_for(finished(client, started(client, crew, entries=[], things=things)))
+    assert [(item["name"], item["state"]) for item in found["items"]] == [("Ida", "done"), ("Tom", "done")]
+    ida, tom = found["items"]
+    assert ida["triangles"] > tom["triangles"]
+    assert ida["steps"][0]["removed"] == ["small"]
+    real = wait_for(finished(client, started(client, crew, entries=[], things=things, dry=False)))
+    pieces = {one["id"]: one for one in client.get(f"/api/projects/{crew}/workpieces").json()}
+    made = pieces[real["items"][0]["workpiece"]]
+    assert [step["step"] for step in made["steps"]] == ["fill_slot", "show_parts", "set_units", "flip_faces"]
+    nothing = client.post(f"/api/projects/{crew}/batches", json={"name": "x", "steps": STEPS, "entries": []})
+    assert nothing.status_code == 422

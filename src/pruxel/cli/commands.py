@@ -36,6 +36,7 @@ from pruxel.core.base.errors import ErrorCode, ProofError, UsageError
 from pruxel.core.base.writing import make_folder
 
 if TYPE_CHECKING:
+    from pruxel.core.recipe.inputs import Opener
     from pruxel.core.scene.model import Scene
 
 
@@ -174,9 +175,10 @@ def convert(
             raise UsageError(ErrorCode.USAGE, "nothing says what to write", expected="--to FORMAT, or --purpose NAME")
         stack = open_stack(sources, given, context)
         check_there(stack, entry)
-        scene = Opener(stack).scene(entry, context)
+        opener = Opener(stack)
+        scene = opener.scene(entry, context)
         if recipe is not None:
-            scene = _after_recipe(scene, recipe, context)
+            scene = _after_recipe(scene, recipe, opener, context)
         make_folder(out)
         plan = plan_from(chosen, {"files": per, "clips": clips, "textures": textures})
         report = deliver(
@@ -228,13 +230,15 @@ def formats(*, as_json: JsonOption = False) -> None:
             console.print(f"       {name}={schema['default']}  {choices}  {schema['description']}", highlight=False)
 
 
-def _after_recipe(scene: Scene, recipe: Path, context: Context) -> Scene:
+def _after_recipe(scene: Scene, recipe: Path, opener: Opener, context: Context) -> Scene:
     from pruxel.core.disk.files import read_text
     from pruxel.core.recipe.cache import MemoryCache
     from pruxel.core.recipe.document import load_recipe
+    from pruxel.core.recipe.library import EntryLibrary
     from pruxel.core.recipe.run import run_recipe
 
-    run = run_recipe(scene, load_recipe(read_text(recipe), recipe.name).steps, MemoryCache(), context)
+    steps = load_recipe(read_text(recipe), recipe.name).steps
+    run = run_recipe(scene, steps, MemoryCache(), context, library=EntryLibrary(opener))
     for one in run.runs:
         if one.fault is not None:
             raise UsageError(ErrorCode.USAGE, f"step '{one.use.step}': {one.fault.line()}")

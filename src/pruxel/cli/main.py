@@ -8,6 +8,7 @@ from __future__ import annotations
 import typer
 
 from pruxel.cli import layouts
+from pruxel.cli.assemble import assemble
 from pruxel.cli.commands import convert, formats, inspect, sample
 from pruxel.cli.entries import carve, diff, extract, list_entries
 from pruxel.cli.project import doctor, project
@@ -33,6 +34,7 @@ app.command()(diff)
 app.command()(sample)
 app.command()(inspect)
 app.command()(convert)
+app.command()(assemble)
 app.command()(step)
 app.command()(batch)
 app.command()(formats)

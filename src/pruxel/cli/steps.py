@@ -73,7 +73,7 @@ def step(
         if not entry:
             raise UsageError(ErrorCode.USAGE, "nothing says what to work on", expected="--entry PATH")
         uses = _steps(recipe, do)
-        wish = _wish(uses, to, option, purpose, out)
+        wish = wish_of(uses, to, option, purpose, out)
         stack = open_stack(sources, Given(profile, layout, language, key, names), Context())
         name = entry[0].rsplit("/", 1)[-1].rsplit(".", 1)[0]
         check_there(stack, entry)
@@ -82,12 +82,8 @@ def step(
             wish = replace(wish, steps=(*uses, *_mending(opener, entry, uses)))
         found = work_on(opener, Item(name, tuple(entry), ""), wish, Context())
         if keep is not None:
-            _keep(keep, name, wish.steps)
-    if as_json:
-        print_json(found.as_dict())
-    else:
-        _print_item(found)
-    _end([found])
+            keep_steps(keep, name, wish.steps)
+    tell_item(found, as_json=as_json)
 
 
 def batch(
@@ -120,7 +116,7 @@ def batch(
 
     with told():
         uses = _steps(recipe, do)
-        wish = _wish(uses, to, option, purpose, None if dry else out)
+        wish = wish_of(uses, to, option, purpose, None if dry else out)
         earlier = () if before is None else read_report(read_text(before), before.name)
         given = Given(profile, _fixed(layout), language, _fixed(key), _fixed(names))
         items = items_of([found.path for found in matching(open_stack(sources, given, Context()), match, kind)])
@@ -227,13 +223,23 @@ def _value(text: str) -> Any:  # noqa: ANN401 - any JSON
         return text
 
 
-def _wish(
+def tell_item(found: ItemTold, *, as_json: bool) -> None:
+    """Say what became of one item, and end with the code for it."""
+    if as_json:
+        print_json(found.as_dict())
+    else:
+        _print_item(found)
+    _end([found])
+
+
+def wish_of(
     uses: tuple[StepUse, ...],
     to: list[str] | None,
     option: list[str] | None,
     purpose: str | None,
     out: Path | None,
 ) -> Wish:
+    """What is done and written; raises `UsageError` when nothing says what."""
     from pruxel.core.batch.work import Wish
     from pruxel.core.formats import every  # noqa: F401 - registers all formats
 
@@ -249,14 +255,17 @@ def _wish(
 def _mending(opener: Opener, entry: list[str], uses: tuple[StepUse, ...]) -> tuple[StepUse, ...]:
     """What findings propose after the steps."""
     from pruxel.core.recipe.cache import MemoryCache
+    from pruxel.core.recipe.library import EntryLibrary
     from pruxel.core.recipe.mend import mending
     from pruxel.core.recipe.run import run_recipe
 
-    run = run_recipe(opener.scene(entry, Context()), uses, MemoryCache(), Context())
+    library = EntryLibrary(opener)
+    run = run_recipe(opener.scene(entry, Context()), uses, MemoryCache(), Context(), library=library)
     return mending(run.scene, Context())
 
 
-def _keep(path: Path, name: str, uses: tuple[StepUse, ...]) -> None:
+def keep_steps(path: Path, name: str, uses: tuple[StepUse, ...]) -> None:
+    """Write steps as a recipe into a file."""
     from pruxel.core.recipe.document import Recipe, recipe_text
 
     folder = path.resolve().parent

@@ -52,11 +52,13 @@ class Rig:
         pull = 1 / np.maximum(distance, 1e-3) ** 5
         if part in self.only:
             pull = np.tile(np.arange(len(names)) == names.index(self.only[part]), (len(positions), 1)).astype(float)
+        # A skeleton of fewer than four joints has the first again, pulling with nothing.
+        pull = np.pad(pull, ((0, 0), (0, max(4 - len(names), 0))))
         best = np.argsort(-pull, axis=1, kind="stable")[:, :4]
         share = np.take_along_axis(pull, best, axis=1)
         parts = np.floor(share / share.sum(axis=1, keepdims=True) * 255).astype(np.uint8)
         parts[:, 0] += (255 - parts.sum(axis=1, dtype=np.int64)).astype(np.uint8)
-        return best.astype(np.uint8), parts
+        return np.where(best < len(names), best, 0).astype(np.uint8), parts
 
 
 def _to_segment(points: AnyArray, a: AnyArray, b: AnyArray) -> AnyArray:

@@ -57,6 +57,8 @@ export type Compared = Schemas['ComparedOut']
 export type Described = Schemas['DescribedOut']
 export type LayoutField = Schemas['FieldOut']
 export type Guess = Schemas['GuessOut']
+export type Slot = Schemas['SlotOut']
+export type Thing = Schemas['ThingIn']
 export type Guesses = Schemas['GuessesOut']
 export type LayoutWord = Schemas['WordOut']
 export type LayoutExample = Schemas['ExampleOut']
@@ -315,14 +317,20 @@ export const api = {
   formats: () => ok(client.GET('/api/formats')),
   workpieces: (project: string) =>
     ok(client.GET('/api/projects/{project}/workpieces', { params: { path: { project } } })),
-  openWorkpiece: (project: string, entries: string[], source?: string) =>
+  openWorkpiece: (
+    project: string,
+    entries: string[],
+    source?: string,
+    dressed: { wears?: Record<string, string>; name?: string } = {},
+  ) =>
     ok(
       client.POST('/api/projects/{project}/workpieces', {
         params: { path: { project } },
-        body: { entries, source: source ?? null },
+        body: { entries, source: source ?? null, wears: dressed.wears ?? {}, name: dressed.name ?? '' },
       }),
     ),
   workpiece: (workpiece: string) => ok(client.GET('/api/workpieces/{workpiece}', { params: { path: { workpiece } } })),
+  slots: (workpiece: string) => ok(client.GET('/api/workpieces/{workpiece}/slots', at({ workpiece }))),
   renameWorkpiece: (workpiece: string, name: string) =>
     ok(client.PATCH('/api/workpieces/{workpiece}', { params: { path: { workpiece } }, body: { name } })),
   copyWorkpiece: (workpiece: string) =>

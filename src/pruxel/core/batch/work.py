@@ -26,6 +26,7 @@ from pruxel.core.disk.names import Places, safe_path
 from pruxel.core.recipe.cache import MemoryCache
 from pruxel.core.recipe.document import StepUse
 from pruxel.core.recipe.inputs import Opener
+from pruxel.core.recipe.library import EntryLibrary
 from pruxel.core.recipe.rules import check_rule
 from pruxel.core.recipe.run import run_recipe
 
@@ -72,7 +73,8 @@ def work_on(opener: Opener, item: Item, wish: Wish, context: Context) -> ItemTol
     """Do what is wished with one item. Whatever it fails of is told in what comes back; only a stop raises."""
     try:
         scene = opener.scene(list(item.entries), context.part(0.0, 0.3))
-        run = run_recipe(scene, wish.steps, MemoryCache(_CACHE_BYTES), context.part(0.3, 0.6))
+        part, library = context.part(0.3, 0.6), EntryLibrary(opener)
+        run = run_recipe(scene, wish.steps, MemoryCache(_CACHE_BYTES), part, library=library)
         told = item_told(item.name, item.entries, run, context.part(0.6, 0.7))
         if wish.out is None or not wish.formats:
             return told

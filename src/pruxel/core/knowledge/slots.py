@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from pruxel.core.binary.schema import Strict
 from pruxel.core.knowledge.patterns import matches
@@ -56,6 +57,11 @@ class Slot:
     hangs_on: str = ""
     at: tuple[float, float, float] = (0.0, 0.0, 0.0)
     turn: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+
+def filling(slot: Slot, entry: str) -> dict[str, Any]:
+    """The parameters of the step that puts an entry into a slot; an empty text takes out what stands there."""
+    return {"slot": slot.name, "entry": entry, "to": slot.hangs_on, "at": list(slot.at), "turn": list(slot.turn)}
 
 
 def slots_of(entry: str, specs: Sequence[SlotSpec], find: Find) -> list[Slot]:

@@ -315,7 +315,7 @@ def _paint_tool(steel: Color, grip: Color) -> Callable[[Spots], Paint]:
 
 
 def wrench(seed: int) -> Model:
-    """A wrench, held at its origin."""
+    """A wrench that points forward, held at its origin."""
     shaft = box((0.02, 0.3, 0.032), 0.006).moved((0, 0.05, 0))
     jaw = sdf.cut(
         sdf.rounded_box((0, 0.235, 0), (0.014, 0.055, 0.055), 0.01),
@@ -323,8 +323,8 @@ def wrench(seed: int) -> Model:
     )
     head = implicit(jaw, (-0.03, 0.16, -0.08), (0.03, 0.31, 0.08), 0.004, 900)
     parts = (
-        Part("steel", together(shaft, head), "wrench"),
-        Part("grip", box((0.03, 0.15, 0.04), 0.012).moved((0, -0.03, 0)), "wrench"),
+        Part("steel", together(shaft, head).turned(0, 90), "wrench"),
+        Part("grip", box((0.03, 0.15, 0.04), 0.012).moved((0, -0.03, 0)).turned(0, 90), "wrench"),
     )
     return Model(
         "folk/tools/wrench",

@@ -11,7 +11,7 @@ from sqlalchemy import select
 
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.knowledge.kinds import Kind
-from pruxel.core.knowledge.slots import Slot, slots_of
+from pruxel.core.knowledge.slots import Slot, filling, slots_of
 from pruxel.core.recipe.document import StepUse
 from pruxel.core.steps.registry import STEPS
 from pruxel.server.jobs.stacks import StoredStack, split_source, stored_stack
@@ -33,7 +33,7 @@ def slots_for(project: uuid.UUID, entries: Sequence[str]) -> list[dict[str, Any]
     return [
         {
             "name": slot.name,
-            "params": _params(slot, ""),
+            "params": filling(slot, ""),
             "variants": [vars(one) | {"picture": pictures.get(one.path)} for one in slot.variants],
         }
         for slot in slots
@@ -70,12 +70,7 @@ def dressing(stack: StoredStack, entries: Sequence[str], wears: Mapping[str, str
                 ErrorCode.USAGE, f"'{wears[name]}' does not go into a slot '{name}' here",
                 expected=", ".join(known[:8] if slot else slots) or "an entry with slots", found=wears[name],
             )  # fmt: skip
-        use = StepUse(step="fill_slot", params=_params(slot, wears[name]))
+        use = StepUse(step="fill_slot", params=filling(slot, wears[name]))
         STEPS.get(use.step).parse(use.params)
         steps.append(use.model_dump(mode="json"))
     return steps
-
-
-def _params(slot: Slot, entry: str) -> dict[str, Any]:
-    """What the step that fills a slot is given."""
-    return {"slot": slot.name, "entry": entry, "to": slot.hangs_on, "at": list(slot.at), "turn": list(slot.turn)}

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, onMounted, ref, shallowRef } from 'vue'
-import { api, type Batch, type BatchWhole, type Recipe } from '../../api/client'
+import { api, type Batch, type BatchWhole, type Recipe, type Thing } from '../../api/client'
 import Problem from '../../components/Problem.vue'
 import Sheet from '../../components/Sheet.vue'
 import { useProject } from '../../composables/useProject'
@@ -8,10 +8,11 @@ import { useWanted } from '../../composables/useWanted'
 import { count, last } from '../../model/words'
 import WantedForm from '../deliver/WantedForm.vue'
 
-// Runs a recipe on models, or a batch that was dry once more for real.
-const { models = [], batch } = defineProps<{ models?: string[]; batch?: BatchWhole }>()
+// Runs a recipe on models, on things of several entries each, or a batch that was dry once more for real.
+const { models = [], things = [], batch } = defineProps<{ models?: string[]; things?: Thing[]; batch?: BatchWhole }>()
 const emit = defineEmits<{ close: []; started: [batch: Batch] }>()
 const { id: project } = useProject()
+const number = computed(() => models.length + things.length)
 const recipes = shallowRef<Recipe[]>()
 const chosen = ref('')
 const dry = ref(!batch)
@@ -37,7 +38,7 @@ async function start() {
     if (batch) emit('started', await api.runBatchAgain(batch.id, how))
     else if (recipe.value) {
       const { name, steps } = recipe.value
-      emit('started', await api.runBatch(project.value, { name, steps, entries: models, ...how }))
+      emit('started', await api.runBatch(project.value, { name, steps, entries: models, things, ...how }))
     }
   } catch (problem) {
     error.value = problem
@@ -52,8 +53,8 @@ async function start() {
       <Problem v-if="error" :error="error" @close="error = null" />
       <template v-if="!batch">
         <p>
-          On <span class="num">{{ count(models.length) }}</span> {{ models.length === 1 ? 'model' : 'models' }}, each by
-          itself. One that fails does not stop the others.
+          On <span class="num">{{ count(number) }}</span> {{ number === 1 ? 'model' : 'models' }}, each by itself. One
+          that fails does not stop the others.
         </p>
         <p v-if="recipes && !recipes.length" class="hatched rounded-md p-4 text-center">
           There is no recipe yet. Open one of the models on the Bench, mend it, and keep its steps as a recipe.
@@ -98,7 +99,11 @@ async function start() {
           v-model="wanted"
           :losses="{}"
           :clips="[]"
-          :example="{ name: last(models[0] ?? 'name').replace(/\.[^.]*$/, ''), piece: 'body', clip: 'walk' }"
+          :example="{
+            name: last(models[0] ?? things[0]?.name ?? 'name').replace(/\.[^.]*$/, ''),
+            piece: 'body',
+            clip: 'walk',
+          }"
           @error="error = $event"
         />
       </template>

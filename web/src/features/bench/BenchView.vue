@@ -5,6 +5,7 @@ import {
   api,
   type Finding,
   type RuleName,
+  type Slot,
   type StepKind,
   type StepUse,
   type ViewContent,
@@ -25,6 +26,7 @@ import { last } from '../../model/words'
 import FactsPanel from './FactsPanel.vue'
 import FindingsPanel from './FindingsPanel.vue'
 import PartsPanel from './PartsPanel.vue'
+import SlotsPanel from './SlotsPanel.vue'
 import StepStrip from './StepStrip.vue'
 import Viewport from './Viewport.vue'
 import WorkpieceList from './WorkpieceList.vue'
@@ -38,6 +40,7 @@ const others = shallowRef<Workpiece[]>([])
 const content = shallowRef<ViewContent>()
 const kinds = shallowRef<StepKind[]>([])
 const rules = shallowRef<RuleName[]>([])
+const slots = shallowRef<Slot[]>([])
 const hidden = ref(new Set<string>())
 const chosen = ref<string | null>(null)
 const error = ref<unknown>(null)
@@ -83,6 +86,7 @@ async function load() {
   content.value = undefined
   workpiece.value = undefined
   chosen.value = null
+  slots.value = []
   hidden.value = new Set(JSON.parse(sessionStorage.getItem(place()) ?? '[]') as string[])
   if (!project.value) return
   try {
@@ -90,11 +94,18 @@ async function load() {
     if (wanted) {
       const [found] = await Promise.all([api.workpiece(wanted), look()])
       if (wanted === id.value) workpiece.value = found
+      void lookForSlots(wanted)
     }
     ;[kinds.value, others.value, rules.value] = await around
   } catch (problem) {
     if (wanted === id.value) error.value = problem
   }
+}
+
+// A thing that is made of nothing has none; that they cannot be told is no reason to stop.
+async function lookForSlots(wanted: string) {
+  const found = await api.slots(wanted).catch(() => [])
+  if (wanted === id.value) slots.value = found
 }
 
 async function changed(act: Promise<Workpiece>) {
@@ -183,6 +194,8 @@ watch(id, load, { immediate: true })
 watch(hidden, (now) => sessionStorage.setItem(place(), JSON.stringify([...now])))
 useEvents((event) => {
   const done = event.job?.kind === 'view' && event.job.status === 'done'
+  if (event.picture && slots.value.some((slot) => slot.variants.some((one) => !one.picture)))
+    void lookForSlots(id.value)
   if (event.changed === 'workpieces') void api.workpieces(project.value).then((found) => (others.value = found))
   if (!event.reconnected && !event.view && !done) return
   if (under) newsMeanwhile = true
@@ -209,7 +222,22 @@ useKeys('Bench', [
 <template>
   <WorkpieceList v-if="!id" :workpieces="others" :project="project" @browse="browse" />
   <div v-else class="grid h-full grid-cols-[236px_minmax(0,1fr)_304px] grid-rows-[minmax(0,1fr)_auto]">
-    <PartsPanel v-model:hidden="hidden" :parts="parts" :chosen="chosen" @keep-shown="keepShown" />
+    <div class="flex min-h-0 flex-col border-r border-line bg-sheet">
+      <SlotsPanel
+        v-if="slots.length && workpiece"
+        class="max-h-[62%] shrink-0 overflow-y-auto"
+        :slots="slots"
+        :steps="workpiece.steps"
+        @set="setSteps"
+      />
+      <PartsPanel
+        v-model:hidden="hidden"
+        class="min-h-0 flex-1"
+        :parts="parts"
+        :chosen="chosen"
+        @keep-shown="keepShown"
+      />
+    </div>
     <div class="relative min-h-0 min-w-0">
       <Viewport
         ref="viewport"

@@ -37,7 +37,7 @@ watch(
 </script>
 
 <template>
-  <aside class="flex min-h-0 flex-col border-r border-line bg-sheet" aria-label="Parts">
+  <aside class="flex min-h-0 flex-col" aria-label="Parts">
     <header class="flex items-baseline justify-between px-4 pt-3 pb-1">
       <h2 class="heading">Parts</h2>
       <span v-if="parts.length" class="num text-[12px] text-faint">

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { api, type Card, type Catalogue } from '../../api/client'
+import { api, type Batch, type Card, type Catalogue, type Thing } from '../../api/client'
 import Problem from '../../components/Problem.vue'
 import VirtualGrid from '../../components/VirtualGrid.vue'
 import { useEvents } from '../../composables/useEvents'
@@ -11,6 +11,7 @@ import { useProject } from '../../composables/useProject'
 import { useTray } from '../../composables/useTray'
 import { queryOf, START } from '../../model/address'
 import { count } from '../../model/words'
+import RunSheet from '../batch/RunSheet.vue'
 import StageTabs from '../browse/StageTabs.vue'
 import ThingCard from './ThingCard.vue'
 
@@ -18,6 +19,7 @@ const router = useRouter()
 const { id } = useProject()
 const PAGE = 60
 const TYPING_MS = 120
+const MOST_THINGS = 5000
 const first = shallowRef<Catalogue>()
 const error = ref<unknown>(null)
 const group = ref<string | null>(null)
@@ -25,7 +27,9 @@ const words = ref('')
 const box = ref<HTMLInputElement>()
 const tray = useTray(() => id.value)
 const everything = computed(() => Object.values(first.value?.groups ?? {}).reduce((sum, n) => sum + n, 0))
-const partsOf = (card: Card) => Object.values(card.parts).flat()
+// Who is made of parts is opened with what the game's table says, and called as it says.
+const dressOf = (card: Card) => (Object.keys(card.wears).length ? { wears: card.wears, name: card.name } : {})
+const partsOf = (card: Card) => [...Object.values(card.parts).flat(), ...Object.values(card.wears)]
 const { begin, row: card } = usePages<Card>(
   PAGE,
   async (number, signal) => {
@@ -43,12 +47,27 @@ function soon() {
 }
 async function open(card: Card) {
   try {
-    const made = await api.openWorkpiece(id.value, card.bench)
+    const made = await api.openWorkpiece(id.value, card.bench, undefined, dressOf(card))
     await router.push({ name: 'bench', params: { project: id.value, workpiece: made.id } })
   } catch (problem) {
     error.value = problem
   }
 }
+// All that the words find, for a batch: more pages than are looked at.
+const things = shallowRef<Thing[] | null>(null)
+async function gather() {
+  const found: Thing[] = []
+  try {
+    for (let at = 0; at < Math.min(first.value?.total ?? 0, MOST_THINGS); at += PAGE) {
+      const { cards } = await api.catalogue(id.value, group.value, words.value, at)
+      for (const { name, bench, wears } of cards) if (bench.length) found.push({ name, entries: bench, wears })
+    }
+    things.value = found
+  } catch (problem) {
+    error.value = problem
+  }
+}
+const started = (batch: Batch) => router.push({ name: 'batches', params: { project: id.value, batch: batch.id } })
 function take(card: Card) {
   tray.add(
     partsOf(card).map((path) => ({
@@ -98,6 +117,15 @@ useKeys('Catalogue', [['/', 'Search the catalogue', () => box.value?.focus()]])
             From the game's own tables, as the profile describes them. Names follow the chosen language.
           </p>
         </div>
+        <button
+          v-if="first?.total"
+          class="button ml-auto shrink-0"
+          data-test="run-on-things"
+          title="Run a recipe on everything found"
+          @click="gather"
+        >
+          Run a recipe on {{ count(first.total) }}…
+        </button>
         <input
           ref="box"
           v-model="words"
@@ -138,6 +166,7 @@ useKeys('Catalogue', [['/', 'Search the catalogue', () => box.value?.focus()]])
         </p>
       </div>
       <p v-else-if="first" class="p-5 text-faint">Nobody is called so.</p>
+      <RunSheet v-if="things" :things="things" @close="things = null" @started="started" />
     </section>
   </div>
 </template>

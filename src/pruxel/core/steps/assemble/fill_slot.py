@@ -60,7 +60,7 @@ def fill_slot(scene: Scene, params: FillSlot, context: Context, others: Others) 
     strange = strange_joints(filled, new)
     measured = [Evidence("parts brought in", sum(n.mesh is not None for n in guest.nodes))]
     measured.append(Evidence("parts taken out", taken))
-    notes = (f"{len(guest.clips)} clips of '{guest.name}' stay out",) if guest.clips else ()
+    notes: tuple[str, ...] = (f"{len(guest.clips)} clips of '{guest.name}' stay out",) if guest.clips else ()
     if strange:
         hung = hung_on_first(filled, new, params.near, "with the joints")
         own = {index for index, node in enumerate(hung.scene.nodes) if node.name in set(hung.own)}

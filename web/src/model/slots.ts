@@ -1,0 +1,22 @@
+// What stands in the slots of a thing made of parts, and the steps with something else there.
+import type { Slot, StepUse } from '../api/client'
+
+const fills = (step: StepUse, slot: string) => step.step === 'fill_slot' && step.params?.slot === slot
+
+/** The entry that stands in a slot; an empty text where nothing does. */
+export function standing(steps: StepUse[], slot: string): string {
+  const last = steps.filter((step) => step.on !== false && fills(step, slot)).at(-1)
+  return String(last?.params?.entry ?? '')
+}
+
+/** The steps with another entry in the slot, at its own step where it has one: what comes behind goes on from there. */
+export function withFilled(steps: StepUse[], slot: Slot, entry: string): StepUse[] {
+  const at = steps.map((step) => fills(step, slot.name)).lastIndexOf(true)
+  if (at < 0) return [...steps, { step: 'fill_slot', params: { ...slot.params, entry }, on: true }]
+  return steps.map((step, n) => (n === at ? { ...step, params: { ...step.params, entry }, on: true } : step))
+}
+
+/** A word for how sure a link is. */
+export function sureness(value: number): string {
+  return value >= 0.9 ? 'sure' : value >= 0.6 ? 'likely' : 'a guess'
+}
