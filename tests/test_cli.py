@@ -5,6 +5,7 @@ import re
 import subprocess
 import sys
 from dataclasses import dataclass, replace
+from itertools import cycle
 from pathlib import Path
 from typing import Any
 
@@ -14,8 +15,10 @@ from typer.testing import CliRunner
 
 from pruxel.cli.main import app
 from pruxel.core.base.context import Context
+from pruxel.core.batch.work import Wish, items_of, work_on
 from pruxel.core.deliver.package import write_files
 from pruxel.core.formats.registry import FORMATS, Options, OutFile
+from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.model import Scene
 from pruxel.core.sources.stack import Stack
 from tests.conftest import CRAB, ROOT
@@ -158,15 +161,14 @@ def test_errors_are_short_and_have_their_code(
     assert "Traceback" not in run.stderr
 
 
-def test_every_model_of_the_sample_is_delivered_and_proven(game: Path, stack: Stack, tmp_path: Path) -> None:
+def test_every_model_of_the_sample_is_delivered_and_proven(stack: Stack, tmp_path: Path) -> None:
     models = sorted(path for path, entry in stack.entries.items() if entry.kind == "model")
     assert len(models) > 20
-    failed = []
-    for number, path in enumerate(models):
-        run = pruxel("convert", game, "--entry", path, "--to", "glb", "--to", "obj", "--out", tmp_path / str(number))
-        if run.returncode:
-            failed.append((path, run.stdout))
-    assert failed == []
+    told = [
+        work_on(Opener(stack), item, Wish(formats=(form,), out=tmp_path / form), Context())
+        for item, form in zip(items_of(models), cycle(("glb", "obj", "fbx")), strict=False)
+    ]
+    assert [(one.entries, one.fault, one.delivered) for one in told if one.delivered != "proven"] == []
 
 
 @pytest.fixture(scope="module")

@@ -157,3 +157,49 @@ def test_a_step_is_tried_left_done_and_compared(page: Page) -> None:
     page.click("[data-test=settled] button", "look at it again")
     page.see("[data-test=finding][data-rule=inward_faces]")
     clear_steps(page)
+
+
+def test_a_person_is_put_together_from_the_catalogue_and_dressed_anew(page: Page) -> None:
+    page.see(page.test("entry"))
+    page.click(page.test("to-catalogue"))
+    page.see("[data-test=card][data-code='3001']", "Ida Marsh")
+    page.click("[data-test=card][data-code='3001'] [data-test=card-open]")
+    page.see("h1", "Ida Marsh")
+    assert len([page.see(page.test("step"))] and page.all(page.test("step"))) == 4
+    page.see("[data-test=slot-head]", "freckled")
+    page.see("[data-test=slot-tool]", "nothing")
+    page.see("[data-test=viewport]:not([data-shown=''])")
+    page.see("[aria-label=Parts]", "eyes")
+
+    # With the mouse: another head, in the step that is there.
+    page.click(page.test("slot-head"))
+    page.click(page.test("variant-fair"))
+    page.see("[data-test=slot-head]", "fair")
+    page.see("footer", "“fair” stands in “head”")
+    assert len(page.all(page.test("step"))) == 4
+    # By the keyboard: a tool into the hand, behind all else.
+    page.see(page.test("slot-tool")).send_keys(Keys.ENTER)
+    page.see(page.test("variant-lantern"))
+    page.keys(Keys.END, Keys.ARROW_UP, Keys.ENTER)
+    page.see("[data-test=slot-tool]", "lantern")
+    page.see("footer", "“lantern” stands in “tool”, on “right_hand”")
+    address = page.driver.current_url
+    page.driver.refresh()
+    page.see("[data-test=slot-tool]", "lantern")
+    ActionChains(page.driver).key_down(Keys.CONTROL).send_keys("z").key_up(Keys.CONTROL).perform()
+    page.see("[data-test=slot-tool]", "nothing")
+
+    # She is found again as she was left; somebody else is another workpiece.
+    page.driver.back()
+    page.click("[data-test=card][data-code='3005'] [data-test=card-open]")
+    page.see("h1", "Nell Cove")
+    page.see("[data-test=slot-hair]", "braid")
+    page.driver.back()
+    page.click("[data-test=card][data-code='3001'] [data-test=card-open]")
+    page.see("[data-test=slot-head]", "fair")
+    assert page.driver.current_url == address
+    # The crab is made of nothing that is known.
+    page.driver.back()
+    page.click("[data-test=card][data-code='crab_toll'] [data-test=card-open]")
+    page.see("h1", "crab_toll")
+    page.gone("[aria-label='Made of']")
