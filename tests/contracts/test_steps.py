@@ -17,6 +17,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, UsageError
 from pruxel.core.deliver.deliver import deliver
 from pruxel.core.deliver.proof import Outcome
+from pruxel.core.pictures.sheet import texture_sheet
 from pruxel.core.recipe.cache import MemoryCache
 from pruxel.core.recipe.document import Recipe, StepUse, load_recipe, recipe_text
 from pruxel.core.recipe.run import run_recipe
@@ -28,7 +29,7 @@ from pruxel.core.scene.model import Dressing, Mesh, Node, Primitive, Scene
 from pruxel.core.scene.walk import parts
 from pruxel.core.steps.references import Reference
 from pruxel.core.steps.registry import STEPS, Library
-from tests.scenes import animated, everything, two_boxes
+from tests.scenes import animated, everything, gradient, two_boxes
 
 EXAMPLES: dict[str, dict[str, Any]] = {
     "adjust_textures": {"hue": 40, "saturation": 150, "lightness": -10, "black": 5, "gamma": 1.2},
@@ -45,6 +46,7 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "height_to_normal": {"strength": 6},
     "join_parts": {"parts": ["large", "small"]},
     "key_color": {"color": "#808080", "near": 30, "soft": 40},
+    "link_texture": {"entry": "tex/planks_c.dds", "slot": "base colour"},
     "make_levels": {"levels": 2, "parts": ["large"]},
     "make_normals": {"parts": ["small"], "angle": 120},
     "make_tangents": {},
@@ -85,13 +87,13 @@ REFUSED = {
 
 
 class Shelf(Library):
-    """One other entry, whatever it is called."""
+    """One other entry, whatever it is called: a texture where its path says so, else a model."""
 
     def digest(self, reference: Reference) -> str:
-        return digest(animated())
+        return digest(self.scene(reference, Context()))
 
     def scene(self, reference: Reference, context: Context) -> Scene:
-        return animated()
+        return texture_sheet(gradient(), "x") if reference.name.startswith("tex/") else animated()
 
 
 def lonely_skeleton() -> Scene:

@@ -159,6 +159,8 @@ def write_sample(
     packed["wip/p0042_test.brm"] = (packed | loose)["props/p0042/p0042.brm"].replace(
         b"mat/crate_wood.bmt", b"mat/crate_next.bmt"
     )
+    # Somebody moved it and gave it another name; the material still asks for it by the old one.
+    packed["tex/attic/wrench_old_c.dds"] = packed.pop("tex/wrench/wrench_c.dds")
     if version == 2:
         second_edition(packed)
     _write(folder / "version.txt", f"{version}.0\n".encode())

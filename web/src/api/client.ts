@@ -57,6 +57,7 @@ export type Compared = Schemas['ComparedOut']
 export type Described = Schemas['DescribedOut']
 export type LayoutField = Schemas['FieldOut']
 export type Guess = Schemas['GuessOut']
+export type TexturesLike = Schemas['TexturesLikeOut']
 export type Slot = Schemas['SlotOut']
 export type Thing = Schemas['ThingIn']
 export type Guesses = Schemas['GuessesOut']
@@ -330,6 +331,12 @@ export const api = {
       }),
     ),
   workpiece: (workpiece: string) => ok(client.GET('/api/workpieces/{workpiece}', { params: { path: { workpiece } } })),
+  texturesLike: (project: string, named: string, gap: string) =>
+    ok(
+      client.GET('/api/projects/{project}/textures-like', {
+        params: { path: { project }, query: { named, gap } },
+      }),
+    ),
   slots: (workpiece: string) => ok(client.GET('/api/workpieces/{workpiece}/slots', at({ workpiece }))),
   renameWorkpiece: (workpiece: string, name: string) =>
     ok(client.PATCH('/api/workpieces/{workpiece}', { params: { path: { workpiece } }, body: { name } })),

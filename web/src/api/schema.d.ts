@@ -1658,6 +1658,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/textures-like": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Textures Like
+         * @description Which textures a name that leads nowhere may have meant, for what a material lacks; the surest first.
+         */
+        get: operations["list_textures_like_api_projects__project__textures_like_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/uploads": {
         parameters: {
             query?: never;
@@ -4222,6 +4242,16 @@ export interface components {
             role: string;
             /** Width */
             width: number;
+        };
+        /**
+         * TexturesLikeOut
+         * @description Textures that may be meant, and the slot of the step that links them.
+         */
+        TexturesLikeOut: {
+            /** Candidates */
+            candidates: components["schemas"]["VariantOut"][];
+            /** Slot */
+            slot: string;
         };
         /**
          * ThingIn
@@ -8137,6 +8167,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SourceOut"][];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    list_textures_like_api_projects__project__textures_like_get: {
+        parameters: {
+            query: {
+                named: string;
+                gap?: string;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TexturesLikeOut"];
                 };
             };
             400: components["responses"]["Refused400"];

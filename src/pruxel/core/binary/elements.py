@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numba
 import numpy as np
@@ -35,29 +35,34 @@ class Element:
     code: str
     width: int
 
-    @property
+    @cached_property
     def size(self) -> int:
         """Bytes of one element."""
         return int(self.code[1]) * self.width
 
-    @property
+    @cached_property
     def packed(self) -> bool:
         """Whether several components share one integer."""
         return "10_10" in self.scalar
 
-    @property
+    @cached_property
     def components(self) -> int:
         """Components after decoding."""
         return 4 if self.packed else self.width
 
-    @property
+    @cached_property
     def whole(self) -> bool:
         """Whether its values are whole numbers, taken as they are."""
         return not self.packed and "norm" not in self.scalar and self.code[0] in "ui"
 
     def dtype(self, order: str) -> np.dtype[np.generic]:
         """The NumPy type of one component in byte order `<` or `>`."""
-        return np.dtype(order + self.code)
+        return _dtype(order + self.code)
+
+
+@lru_cache(maxsize=64)
+def _dtype(code: str) -> np.dtype[np.generic]:
+    return np.dtype(code)
 
 
 @lru_cache(maxsize=256)

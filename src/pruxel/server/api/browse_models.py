@@ -9,6 +9,7 @@ from pydantic import BaseModel, Field
 
 from pruxel.core.knowledge.kinds import Kind
 from pruxel.server.api.limits import EntryNumber, Offset, PathText, Plain, Word
+from pruxel.server.api.models import VariantOut
 
 
 class EntryOut(BaseModel):
@@ -113,6 +114,13 @@ class NeedsOut(BaseModel):
     paths: list[str]
     size: int
     missing: list[str]
+
+
+class TexturesLikeOut(BaseModel):
+    """Textures that may be meant, and the slot of the step that links them."""
+
+    slot: str
+    candidates: list[VariantOut]
 
 
 class SightIn(BaseModel):

@@ -18,6 +18,7 @@ from pruxel.server.api.browse_models import (
     ReferenceOut,
     ReferencesOut,
     SightIn,
+    TexturesLikeOut,
 )
 from pruxel.server.api.limits import EntryId, Word, gives
 from pruxel.server.api.models import JobOut
@@ -27,6 +28,7 @@ from pruxel.server.jobs.glance import glance_key
 from pruxel.server.jobs.looking import look_at, needs_of, text_of, texture_png, uses_of
 from pruxel.server.jobs.queue import put_job
 from pruxel.server.jobs.stacks import StoredStack, stored_entry
+from pruxel.server.jobs.textures_like import textures_like
 from pruxel.server.store.blobs import has_blob
 from pruxel.server.store.database import reading, session
 from pruxel.server.store.jobs import job_details, latest_job
@@ -118,6 +120,14 @@ def read_references(project: UUID) -> JobOut:
 def list_needs(entry: EntryId) -> NeedsOut:
     """An entry with everything it mentions, and what that mentions; names that lead nowhere apart."""
     return NeedsOut.model_validate(aside(needs_of, entry))
+
+
+@router.get("/projects/{project}/textures-like")
+def list_textures_like(
+    project: UUID, named: Annotated[str, Query(min_length=1, max_length=4096)], gap: Word = "base_color"
+) -> TexturesLikeOut:
+    """Which textures a name that leads nowhere may have meant, for what a material lacks; the surest first."""
+    return TexturesLikeOut.model_validate(aside(textures_like, project, named, gap))
 
 
 @router.post("/projects/{project}/pictures", status_code=204)

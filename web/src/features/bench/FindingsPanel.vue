@@ -3,6 +3,7 @@ import { computed } from 'vue'
 import type { Finding, StepUse } from '../../api/client'
 import { mends } from '../../model/steps'
 import { count } from '../../model/words'
+import FindTexture from './FindTexture.vue'
 
 const { findings, settled } = defineProps<{ findings: Finding[] | null; loading: boolean; settled: string[] }>()
 const open = computed(() => findings?.filter((one) => !settled.includes(one.key)) ?? [])
@@ -70,6 +71,11 @@ const tones = {
       >
         {{ finding.suggestion.label }}
       </button>
+      <FindTexture
+        v-else-if="finding.rule === 'missing_textures'"
+        :finding="finding"
+        @link="(step) => emit('mend', [step])"
+      />
       <button class="words mt-2 text-[12.5px] text-faint" data-test="meant-so" @click="settle(finding)">
         Leave it, it is meant so
       </button>

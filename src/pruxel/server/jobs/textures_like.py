@@ -1,0 +1,29 @@
+"""Which textures of a project a name that leads nowhere may have meant."""
+
+from __future__ import annotations
+
+import uuid
+from typing import Any
+
+from sqlalchemy import select
+
+from pruxel.core.knowledge.kinds import Kind
+from pruxel.core.knowledge.texture_roles import candidates, slot_of_gap
+from pruxel.server.jobs.stacks import stored_stack
+from pruxel.server.store.database import reading
+from pruxel.server.store.tables import EntryRow
+
+_MOST_COMPARED = 50_000
+
+
+def textures_like(project: uuid.UUID, named: str, gap: str) -> dict[str, Any]:
+    """The textures that may be meant, the surest first, and the slot of steps for them. Runs aside."""
+    stack = stored_stack(project)
+    wanted = (EntryRow.slot.in_(stack.state.winning), EntryRow.kind == Kind.TEXTURE)
+    columns = (EntryRow.path, EntryRow.size, EntryRow.picture)
+    with reading() as db:
+        rows = db.execute(select(*columns).where(*wanted).order_by(EntryRow.path).limit(_MOST_COMPARED)).all()
+    pictures = {row.path: row.picture for row in rows}
+    slot = slot_of_gap(gap)
+    found = candidates(named, slot, [(row.path, row.size) for row in rows], stack.profile.spec.roles)
+    return {"slot": slot, "candidates": [vars(one) | {"picture": pictures[one.path]} for one in found]}
