@@ -41,7 +41,7 @@ class Page:
     def begin(self, address: str, downloads: Path, size: tuple[int, int] = (1280, 800)) -> None:
         """Arrive at an address in a window of a size; what is downloaded goes into a folder."""
         ask = self.driver.execute_cdp_cmd
-        metrics = {"width": size[0], "height": size[1], "deviceScaleFactor": 0.5, "mobile": False}
+        metrics = {"width": size[0], "height": size[1], "deviceScaleFactor": 1, "mobile": False}
         ask("Emulation.setDeviceMetricsOverride", metrics)
         ask("Browser.setDownloadBehavior", {"behavior": "allow", "downloadPath": str(downloads)})
         self.driver.get(address)

@@ -34,7 +34,7 @@ MODELS: tuple[Callable[[int], Model], ...] = (
     faces.braid,
     wear.dock,
     wear.post,
-    wear.market,
+    wear.stall,
     wear.oilskin,
     wear.hands,
     wear.gloves,

@@ -132,7 +132,7 @@ def _post(s: Spots) -> Paint:
     return shaded(paint, s, 0.5)
 
 
-def _market(s: Spots) -> Paint:
+def _stall(s: Spots) -> Paint:
     """A tunic with a woven border, and an apron."""
     x, y, z = s.position.T
     tunic, border, apron = (0.56, 0.24, 0.3), (0.9, 0.76, 0.44), (0.84, 0.79, 0.68)
@@ -224,10 +224,10 @@ def post(seed: int) -> Model:
     )
 
 
-def market(seed: int) -> Model:
-    """For the market."""
+def stall(seed: int) -> Model:
+    """For a stall on the market."""
     return _suit(
-        "market", _market, 0.29, 1.2, 0.13, Part("collar", ring(0.078, 0.022, 30, 10).moved((0, 1.365, -0.025)), "")
+        "stall", _stall, 0.29, 1.2, 0.13, Part("collar", ring(0.078, 0.022, 30, 10).moved((0, 1.365, -0.025)), "")
     )
 
 
