@@ -55,8 +55,7 @@ def walk(page: Page) -> None:
     shot(page, "profile")
     page.click("nav button", "Browse")
     page.click(page.test("to-catalogue"))
-    page.see(page.test("card"))
-    shot(page, "catalogue")
+    people(page)
     page.click(page.test("to-files"))
     page.click("[data-kind=all]")
     for words, path, sign in (
@@ -92,7 +91,6 @@ def walk(page: Page) -> None:
     shot(page, "bench-finding")
     page.click(page.test("apply"))
     page.gone(page.test("finding"))
-    shot(page, "bench")
     tried_and_looked_at(page)
     page.click("button", "Night")
     page.click(page.test("add-step"))
@@ -115,6 +113,22 @@ def walk(page: Page) -> None:
     page.see("[data-test=viewport]:not([data-shown=''])")
     shot(page, "place")
     batch(page)
+
+
+def people(page: Page) -> None:
+    """Who is made of parts, and one of them put together, with a texture that is looked for."""
+    page.click("nav[aria-label=Groups] button", "townsfolk")
+    page.see("[data-code='3006'] img")
+    shot(page, "catalogue")
+    page.click("[data-code='3002'] [data-test=card-open]")
+    page.see("[data-test=viewport]:not([data-shown=''])")
+    page.click(page.test("find-texture"))
+    page.see(f"{page.test('candidate')} img")
+    page.click(page.test("slot-head"))
+    page.see(f"{page.test('variant-fair')} img")
+    shot(page, "assembling")
+    page.driver.back()
+    page.see(page.test("card"))
 
 
 def tried_and_looked_at(page: Page) -> None:

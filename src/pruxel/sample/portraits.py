@@ -15,7 +15,7 @@ from pruxel.core.scene.materials import Material, Texture, TextureRef
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
 from pruxel.sample.bake import Ready
 
-SIDE = 128
+SIDE = 256
 
 
 @dataclass(frozen=True, eq=False)

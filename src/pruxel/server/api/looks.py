@@ -27,6 +27,7 @@ from pruxel.server.jobs.aside import aside
 from pruxel.server.jobs.glance import glance_key
 from pruxel.server.jobs.looking import look_at, needs_of, text_of, texture_png, uses_of
 from pruxel.server.jobs.queue import put_job
+from pruxel.server.jobs.sight import draw_first
 from pruxel.server.jobs.stacks import StoredStack, stored_entry
 from pruxel.server.jobs.textures_like import textures_like
 from pruxel.server.store.blobs import has_blob
@@ -37,7 +38,6 @@ from pruxel.server.store.tables import EntryRow, Glance, Reference
 
 router = APIRouter(tags=["looks"])
 _SCENES = ("model", "skeleton", "clips")
-_MOST_IN_SIGHT = 200
 Channel = Literal["rgb", "rgba", "r", "g", "b", "a"]
 
 
@@ -135,7 +135,4 @@ def draw_in_sight(project: UUID, wanted: SightIn) -> None:
     """Draw the pictures of what is in sight first; what was wanted before and waits still comes behind."""
     with session() as db:
         state_of(db, project)
-        job = put_job(db, project, "sight", "Drawing what is in sight", {"key": "sight", "entries": wanted.entries})
-        if job.payload["entries"] != wanted.entries and job.status == "queued":
-            before = [entry for entry in job.payload["entries"] if entry not in wanted.entries]
-            job.payload = job.payload | {"entries": [*wanted.entries, *before][:_MOST_IN_SIGHT]}
+        draw_first(db, project, wanted.entries)

@@ -14,6 +14,7 @@ from pruxel.core.knowledge.catalogue import Card, build_cards, is_catalogue, row
 from pruxel.core.knowledge.kinds import Kind
 from pruxel.core.knowledge.profile import GameTable
 from pruxel.core.recipe.inputs import Opener
+from pruxel.server.jobs.sight import draw_soon
 from pruxel.server.jobs.stacks import stored_stack
 from pruxel.server.store.database import session
 from pruxel.server.store.marks import found_by_pattern
@@ -70,6 +71,7 @@ def cards_of(project: uuid.UUID, group: str | None, words: str, offset: int, lim
                 EntryRow.slot.in_(stack.state.winning), EntryRow.path.in_(paths)
             )
         ).all()
+    draw_soon(stack.state, [face for card in cards for face in _faces(card)])
     pictures = {r.path: r.picture for r in rows if r.picture}
     kinds = {r.path: r.kind for r in rows}
     return {

@@ -14,6 +14,7 @@ from pruxel.core.knowledge.kinds import Kind
 from pruxel.core.knowledge.slots import Slot, filling, slots_of
 from pruxel.core.recipe.document import StepUse
 from pruxel.core.steps.registry import STEPS
+from pruxel.server.jobs.sight import draw_soon
 from pruxel.server.jobs.stacks import StoredStack, split_source, stored_stack
 from pruxel.server.store.database import reading
 from pruxel.server.store.marks import found_by_pattern
@@ -30,6 +31,7 @@ def slots_for(project: uuid.UUID, entries: Sequence[str]) -> list[dict[str, Any]
     with reading() as db:
         wanted = (EntryRow.slot.in_(stack.state.winning), EntryRow.path.in_(paths))
         pictures = dict(db.execute(select(EntryRow.path, EntryRow.picture).where(*wanted)).tuples().all())
+    draw_soon(stack.state, paths)
     return [
         {
             "name": slot.name,

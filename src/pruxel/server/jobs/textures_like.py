@@ -9,6 +9,7 @@ from sqlalchemy import select
 
 from pruxel.core.knowledge.kinds import Kind
 from pruxel.core.knowledge.texture_roles import candidates, slot_of_gap
+from pruxel.server.jobs.sight import draw_soon
 from pruxel.server.jobs.stacks import stored_stack
 from pruxel.server.store.database import reading
 from pruxel.server.store.tables import EntryRow
@@ -26,4 +27,5 @@ def textures_like(project: uuid.UUID, named: str, gap: str) -> dict[str, Any]:
     pictures = {row.path: row.picture for row in rows}
     slot = slot_of_gap(gap)
     found = candidates(named, slot, [(row.path, row.size) for row in rows], stack.profile.spec.roles)
+    draw_soon(stack.state, [one.path for one in found])
     return {"slot": slot, "candidates": [vars(one) | {"picture": pictures[one.path]} for one in found]}

@@ -2,6 +2,7 @@
 import { computed, ref, shallowRef } from 'vue'
 import { api, type Finding, type StepUse, type TexturesLike } from '../../api/client'
 import Problem from '../../components/Problem.vue'
+import { useEvents } from '../../composables/useEvents'
 import { useProject } from '../../composables/useProject'
 import { sureness } from '../../model/slots'
 import { last } from '../../model/words'
@@ -26,6 +27,9 @@ async function look() {
   }
   looking.value = false
 }
+useEvents((event) => {
+  if (event.picture && found.value?.candidates.some((one) => !one.picture)) void look()
+})
 const link = (entry: string) =>
   emit('link', {
     step: 'link_texture',
