@@ -19,7 +19,7 @@ from pruxel.core.deliver.deliver import deliver
 from pruxel.core.deliver.proof import Outcome
 from pruxel.core.pictures.sheet import texture_sheet
 from pruxel.core.recipe.cache import MemoryCache
-from pruxel.core.recipe.document import Recipe, StepUse, load_recipe, recipe_text
+from pruxel.core.recipe.document import Recipe, Rule, StepUse, load_recipe, recipe_text
 from pruxel.core.recipe.run import run_recipe
 from pruxel.core.scene.checks import problems
 from pruxel.core.scene.digest import digest
@@ -211,7 +211,15 @@ def test_parameters_are_checked_and_stopping_is_heard(name: str) -> None:
         step.parse(EXAMPLES[name] | {"no_such_option": 1})
 
 
-def test_what_a_step_brings_in_counts_for_its_key() -> None:
+@pytest.mark.parametrize(
+    "use",
+    [
+        StepUse(step="bring_in", params=EXAMPLES["bring_in"]),
+        StepUse(step="link_texture", params=EXAMPLES["link_texture"], rule=Rule(materials="*")),
+    ],
+    ids=["named", "by a rule"],
+)
+def test_what_a_step_brings_in_counts_for_its_key(use: StepUse) -> None:
     """Another entry under the same path gives another result, and the same one none."""
 
     class Changing(Shelf):
@@ -224,14 +232,15 @@ def test_what_a_step_brings_in_counts_for_its_key() -> None:
         def scene(self, reference: Reference, context: Context) -> Scene:
             return self.held
 
-    cache, use = MemoryCache(), StepUse(step="bring_in", params=EXAMPLES["bring_in"])
+    cache = MemoryCache()
 
     def cached(shelf: Library) -> bool:
         return run_recipe(two_boxes(), [use], cache, Context(), library=shelf).runs[0].cached
 
-    assert not cached(Changing(animated()))
-    assert cached(Changing(animated()))
-    assert not cached(Changing(everything()))
+    first, second = texture_sheet(gradient(), "x") if use.rule else animated(), everything()
+    assert not cached(Changing(first))
+    assert cached(Changing(first))
+    assert not cached(Changing(second))
 
 
 def test_what_is_brought_in_stands_where_it_was_asked_for() -> None:

@@ -34,6 +34,7 @@ if TYPE_CHECKING:
     from pruxel.core.recipe.document import StepUse
     from pruxel.core.recipe.inputs import Opener
 
+_REPORT_AGAIN = 1.05
 RecipeOption = Annotated[Path | None, typer.Option("--recipe", help="a recipe's file: its steps run first")]
 DoOption = Annotated[
     list[str] | None,
@@ -127,12 +128,15 @@ def batch(
         todo = [item for item in items if item.folder not in results]
         if out is not None and not dry:
             make_folder(out)
+        kept = len(results)
         folder_of = {item.entries: item.folder for item in items}
         for one in work_side_by_side(opener_of, (tuple(sources), given), todo, wish, workers):
             results[folder_of[one.entries]] = one
             sys.stderr.write(f"{len(results):>5} of {len(items)}  {one.entries[0]}  {one.fault or _short(one)}\n")
-            if wish.out is not None:
+            # Whole each time, but after so many more that all of it is written a few dozen times at most.
+            if wish.out is not None and len(results) >= kept * _REPORT_AGAIN:
                 write_report(wish.out, list(results.values()), wish.steps)
+                kept = len(results)
         listed = [results[item.folder] for item in items]
         if wish.out is not None:
             write_report(wish.out, listed, wish.steps)

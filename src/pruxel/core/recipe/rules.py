@@ -15,7 +15,7 @@ from pruxel.core.knowledge.patterns import compile_patterns
 from pruxel.core.recipe.document import Rule, StepUse
 from pruxel.core.scene.model import Mesh, Scene
 from pruxel.core.scene.walk import parts
-from pruxel.core.steps.registry import STEPS, Library, Step, StepResult
+from pruxel.core.steps.registry import STEPS, Library, Params, Step, StepResult
 
 # Mending one thing may bring the next to light; this many times is enough for any rule there is.
 _MOST_ROUNDS = 24
@@ -54,8 +54,20 @@ def check_rule(use: StepUse) -> None:
                 expected="no parameters beside a rule about a finding", found=", ".join(use.params)[:120],
             )  # fmt: skip
         return
+    parsed(use)
+
+
+def parsed(use: StepUse) -> Params | None:
+    """The parameters of a step, any names standing where its rule chooses; None where a finding says all.
+
+    Raises `UsageError` for a step that is not there, wrong parameters, and a rule that it cannot follow.
+    """
+    found = STEPS.get(use.step)
+    if use.rule is not None and use.rule.finding:
+        return None
     filled = {} if use.rule is None else dict.fromkeys(_takers(use.rule, found), ("any",))
-    found.parse(use.params | filled)
+    params: Params = found.parse(use.params | filled)
+    return params
 
 
 def _as_proposed(scene: Scene, use: StepUse, found: Step[Any], context: Context, library: Library) -> StepResult:

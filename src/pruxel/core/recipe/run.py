@@ -16,7 +16,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, Fault, PruxelError
 from pruxel.core.recipe.cache import StepCache
 from pruxel.core.recipe.document import StepUse
-from pruxel.core.recipe.rules import perform
+from pruxel.core.recipe.rules import parsed, perform
 from pruxel.core.scene.digest import digest
 from pruxel.core.scene.measure import triangle_count
 from pruxel.core.scene.model import Scene
@@ -52,9 +52,9 @@ class RecipeRun:
 def step_key(before: str, use: StepUse, library: Library) -> str:
     """The key of a step's result: the key before it, name, version, parameters, and what else it looks at."""
     found = STEPS.get(use.step)
-    params = found.parse(use.params) if use.rule is None else None
+    params = parsed(use)
     others = [] if params is None else [library.digest(wanted) for wanted in found.needs(params)]
-    wanted = use.params if params is None else params.model_dump(mode="json")
+    wanted = use.params if params is None or use.rule is not None else params.model_dump(mode="json")
     rule = [] if use.rule is None else [use.rule.model_dump(exclude_defaults=True)]
     text = json.dumps([before, use.step, found.version, wanted, others, *rule], sort_keys=True)
     return hashlib.blake2b(text.encode(), digest_size=16).hexdigest()

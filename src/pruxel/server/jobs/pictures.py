@@ -53,10 +53,11 @@ log = logging.getLogger("pruxel.pictures")
 
 
 def scene_picture(scene: Scene, view: View, context: Context) -> str:
-    """The blob key of a scene's picture, drawn when it is not there yet."""
-    key = hashlib.blake2b(f"{VERSION}:{digest(scene)}:{view}".encode(), digest_size=16).hexdigest()
+    """The blob key of a scene's picture, drawn when it is not there yet; without any mesh, its joints are drawn."""
+    shown = visible(scene)
+    key = hashlib.blake2b(f"{VERSION}:{digest(shown)}:{view}".encode(), digest_size=16).hexdigest()
     if not has_blob(key):
-        put_blob(key, png.encode(render(scene, context, view)))
+        put_blob(key, png.encode(render(shown, context, view)))
     return key
 
 
@@ -237,4 +238,4 @@ def _clips_picture(path: str, opened: Opener, state: StackState, context: Contex
         raise InputError(ErrorCode.REFERENCE, "no model nearby has the joints of these clips", file=path)
     seconds, _ = extent_of(scene.clips[0].channels)
     moment = posed(scene, scene.clips[0], seconds / 2)
-    return scene_picture(stiff(moment) if moment.meshes else visible(moment), THUMB, context)
+    return scene_picture(stiff(moment) if moment.meshes else moment, THUMB, context)

@@ -12,10 +12,10 @@ from pruxel.core.base.findings import Evidence
 from pruxel.core.scene.edit import unique_names
 from pruxel.core.scene.model import Mesh, Node, Scene
 from pruxel.core.steps.choose_parts import chosen_parts
-from pruxel.core.steps.geometry.thin_out import thinned_mesh
 from pruxel.core.steps.on_meshes import of_parts
 from pruxel.core.steps.references import NameText, Parts, SamePlace, Share
 from pruxel.core.steps.registry import Params, StepResult, step
+from pruxel.core.steps.thinned import thinned_mesh
 
 
 class MakeLevels(Params):
