@@ -363,6 +363,7 @@ def test_a_recipe_runs_on_people_as_they_are_dressed(client: TestClient, crew: s
     found = wait_for(finished(client, started(client, crew, entries=[], things=things)))
     assert [(item["name"], item["state"]) for item in found["items"]] == [("Ida", "done"), ("Tom", "done")]
     ida, tom = found["items"]
+    assert (ida["wears"], tom["wears"]) == ({"head": "crew/heads/two.glb"}, {})
     assert ida["triangles"] > tom["triangles"]
     assert ida["steps"][0]["removed"] == ["small"]
     real = wait_for(finished(client, started(client, crew, entries=[], things=things, dry=False)))

@@ -33,6 +33,7 @@ function item(name: string, more: object = {}): BatchItem {
   return {
     name,
     entries: [`in/${name}.glb`],
+    wears: {},
     state: 'done',
     fault: '',
     steps: [step({ changed: ['hull'] }), step()],
@@ -188,9 +189,13 @@ describe('a batch', () => {
   })
   it('opens an item on the Bench', async () => {
     const asked = serve({ 'POST /api/projects/*/workpieces': () => ({ id: 'w' }) })
-    mount(BatchRows, { attachTo: document.body, global, props: { project: 'p', items: [item('one')], working: false } })
+    mount(BatchRows, {
+      attachTo: document.body,
+      global,
+      props: { project: 'p', items: [item('one', { wears: { hat: 'x' } })], working: false },
+    })
     await press('open-item')
-    expect(asked[0]!.body).toEqual({ entries: ['in/one.glb'], source: null })
+    expect(asked[0]!.body).toEqual({ entries: ['in/one.glb'], source: null, wears: { hat: 'x' }, name: 'one' })
     expect(router.currentRoute.value.fullPath).toBe('/p/bench/w')
   })
 })

@@ -2348,6 +2348,13 @@ export interface components {
              * @default 0
              */
             triangles: number;
+            /**
+             * Wears
+             * @default {}
+             */
+            wears: {
+                [key: string]: string;
+            };
             /** Workpiece */
             workpiece?: string | null;
         };

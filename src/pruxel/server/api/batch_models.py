@@ -54,6 +54,7 @@ class BatchItemOut(BaseModel):
 
     name: str
     entries: list[str]
+    wears: dict[str, str] = {}
     state: Literal["waiting", "running", "done", "failed"]
     fault: str = ""
     steps: list[StepToldOut] = []

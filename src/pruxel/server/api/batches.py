@@ -135,7 +135,13 @@ def _item_out(row: BatchItem, before: dict[str, Any] | None, reports: dict[UUID,
         differences = compare_items(item_of(before, row.name), item_of(told, row.name))
     delivered = "" if row.delivery_id is None else reports.get(row.delivery_id, "")
     known = {key: value for key, value in told.items() if key in BatchItemOut.model_fields and key != "delivered"}
-    stands = {"name": row.name, "entries": row.entries, "state": row.state, "workpiece": row.workpiece_id}
+    stands = {
+        "name": row.name,
+        "entries": row.entries,
+        "wears": row.wears,
+        "state": row.state,
+        "workpiece": row.workpiece_id,
+    }
     return BatchItemOut(**(known | stands), differences=list(differences), delivered=delivered)
 
 

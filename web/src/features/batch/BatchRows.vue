@@ -27,7 +27,8 @@ const MOST = 3
 
 async function open(item: BatchItem) {
   try {
-    const workpiece = item.workpiece ?? (await api.openWorkpiece(project, item.entries)).id
+    const dressed = Object.keys(item.wears).length ? { wears: item.wears, name: item.name } : {}
+    const workpiece = item.workpiece ?? (await api.openWorkpiece(project, item.entries, undefined, dressed)).id
     await router.push({ name: 'bench', params: { project, workpiece } })
   } catch (problem) {
     emit('error', problem)
