@@ -15,7 +15,7 @@ from fuzz.targets import TARGETS, World
 from pruxel.core.base.errors import ErrorCode, InputError
 
 ROOT = Path(__file__).resolve().parents[2]
-INPUTS = 3000
+INPUTS = 2000
 
 
 def test_thousands_of_changed_inputs_are_read_or_refused(game: Path) -> None:

@@ -33,7 +33,7 @@ from tests.contracts.test_worlds import SEEDS, assert_same, made, moments, norma
 from tests.scenes import everything
 
 CONTEXT = Context()
-UNHURRIED = settings(deadline=None, max_examples=40, suppress_health_check=[HealthCheck.too_slow])
+UNHURRIED = settings(deadline=None, max_examples=28, suppress_health_check=[HealthCheck.too_slow])
 
 
 class Shelf(Library):

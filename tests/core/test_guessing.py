@@ -194,7 +194,7 @@ def _outward(one: Shape) -> bool:
     return float((a * np.cross(b, c)).sum()) > 0
 
 
-@pytest.mark.parametrize("number", [1, 31, 123, 139, 843, 1153])
+@pytest.mark.parametrize("number", [31, 139, 843])
 def test_files_that_nobody_tuned_on_are_looked_at_without_a_warning(number: int) -> None:
     """Bytes read as floats are as large as they like; none of that is told to anybody."""
     data = np.frombuffer(next(one for n, one in enumerate(cases(number + 1)) if n == number).data, np.uint8)

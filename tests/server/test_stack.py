@@ -136,7 +136,7 @@ def test_one_language_counts_and_others_fall_back(client: TestClient, reef: str,
     cards = {c["code"]: c for c in client.get(f"/api/projects/{reef}/catalogue").json()["cards"]}
     assert cards["0999"]["missing"] == ["portrait", "model", "skeleton", "textures"]
     assert cards["crab_toll"]["parts"]["model"] == [CRAB]
-    assert {c["group"] for c in cards.values()} == {"people", "creatures", "vehicles", "places"}
+    assert {c["group"] for c in cards.values()} == {"people", "creatures", "vehicles", "places", "townsfolk"}
 
 
 def test_the_catalogue_comes_by_pages_and_groups(client: TestClient, reef: str) -> None:
@@ -144,9 +144,9 @@ def test_the_catalogue_comes_by_pages_and_groups(client: TestClient, reef: str) 
         return dict(client.get(f"/api/projects/{reef}/catalogue", params=values).json())
 
     whole = ask()
-    assert whole["groups"] == {"people": 4, "creatures": 2, "vehicles": 1, "places": 1}
+    assert whole["groups"] == {"people": 4, "creatures": 2, "vehicles": 1, "places": 1, "townsfolk": 6}
     codes = [card["code"] for card in whole["cards"]]
-    by_pages = [card["code"] for offset in (0, 3, 6) for card in ask(offset=offset, limit=3)["cards"]]
+    by_pages = [card["code"] for offset in range(0, 15, 3) for card in ask(offset=offset, limit=3)["cards"]]
     assert by_pages == codes
     people = ask(group="people", search="anna")
     assert [card["code"] for card in people["cards"]] == ["0233"]
