@@ -46,9 +46,10 @@ async function loadOne() {
 }
 async function toLatest(but = '') {
   await loadBatches()
-  whole.value = undefined
   const latest = batches.value.find((batch) => batch.id !== but)?.id ?? ''
   await router.replace({ name: 'batches', params: { project: project.value, batch: latest } })
+  // Two may hear of it at once: the second comes to an address that is there already.
+  await loadOne()
 }
 async function load() {
   if (!project.value) return
