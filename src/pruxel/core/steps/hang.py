@@ -5,17 +5,23 @@ from __future__ import annotations
 import re
 from collections.abc import Collection
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
+from pydantic import Field
 
 from pruxel.core.base.arrays import DoubleArray, frozen
 from pruxel.core.scene.edit import keep_nodes
 from pruxel.core.scene.model import Scene, Skin
 from pruxel.core.scene.walk import parents_of, placed_by, world_from_local
+from pruxel.core.steps.references import Metres
 
 _AGAIN = re.compile(r"\.\d+$")  # what makes a name one of its own where two models are put together
 Rest = Literal["where it was", "with the joints"]
+Near = Annotated[
+    Metres,
+    Field(ge=0, le=100, title="Near", description="joints without a namesake are those that rest no farther apart"),
+]
 
 
 @dataclass(frozen=True)

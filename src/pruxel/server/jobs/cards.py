@@ -71,7 +71,8 @@ def cards_of(project: uuid.UUID, group: str | None, words: str, offset: int, lim
                 EntryRow.slot.in_(stack.state.winning), EntryRow.path.in_(paths)
             )
         ).all()
-    draw_soon(stack.state, [face for card in cards for face in _faces(card)])
+    faces = {face for card in cards for face in _faces(card)}
+    draw_soon(stack.state, [r.path for r in rows if r.picture is None and r.path in faces])
     pictures = {r.path: r.picture for r in rows if r.picture}
     kinds = {r.path: r.kind for r in rows}
     return {

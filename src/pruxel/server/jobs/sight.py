@@ -27,7 +27,9 @@ def draw_first(db: Session, project: uuid.UUID, entries: Sequence[int]) -> None:
 
 
 def draw_soon(state: StackState, paths: Sequence[str]) -> None:
-    """The same for entries by their paths, those that lack a picture."""
+    """The same for entries by their paths, those that lack a picture; without any, the database is left alone."""
+    if not paths:
+        return
     lacking = (EntryRow.picture.is_(None), EntryRow.kind.in_(DRAWN))
     with session() as db:
         wanted = (EntryRow.slot.in_(state.winning), EntryRow.path.in_(paths), *lacking)

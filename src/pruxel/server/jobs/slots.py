@@ -31,7 +31,7 @@ def slots_for(project: uuid.UUID, entries: Sequence[str]) -> list[dict[str, Any]
     with reading() as db:
         wanted = (EntryRow.slot.in_(stack.state.winning), EntryRow.path.in_(paths))
         pictures = dict(db.execute(select(EntryRow.path, EntryRow.picture).where(*wanted)).tuples().all())
-    draw_soon(stack.state, paths)
+    draw_soon(stack.state, [path for path, picture in pictures.items() if picture is None])
     return [
         {
             "name": slot.name,

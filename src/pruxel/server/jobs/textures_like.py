@@ -27,5 +27,5 @@ def textures_like(project: uuid.UUID, named: str, gap: str) -> dict[str, Any]:
     pictures = {row.path: row.picture for row in rows}
     slot = slot_of_gap(gap)
     found = candidates(named, slot, [(row.path, row.size) for row in rows], stack.profile.spec.roles)
-    draw_soon(stack.state, [one.path for one in found])
+    draw_soon(stack.state, [one.path for one in found if pictures[one.path] is None])
     return {"slot": slot, "candidates": [vars(one) | {"picture": pictures[one.path]} for one in found]}

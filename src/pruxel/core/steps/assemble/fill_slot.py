@@ -14,8 +14,8 @@ from pruxel.core.scene.edit import keep_nodes
 from pruxel.core.scene.model import Node, Scene
 from pruxel.core.scene.walk import parents_of, parts
 from pruxel.core.steps.bring import Where, brought
-from pruxel.core.steps.hang import hung_on_first, strange_joints
-from pruxel.core.steps.references import Entry, Metres, NameText, Reference
+from pruxel.core.steps.hang import Near, hung_on_first, strange_joints
+from pruxel.core.steps.references import Entry, NameText, Reference
 from pruxel.core.steps.registry import Others, StepResult, joining_step
 
 SLOT = "slot"  # what a node's `extras` call the slot that it stands in
@@ -26,9 +26,7 @@ class FillSlot(Where):
 
     slot: NameText = Field(..., min_length=1, title="Slot", description="what it is called: head, hair, suit, tool")
     entry: Entry = Field("", title="Entry", description="path of a model; empty: nothing stands there")
-    near: Metres = Field(
-        0.02, ge=0, le=100, title="Near", description="joints without a namesake are those that rest no farther apart"
-    )
+    near: Near = 0.02
 
 
 @joining_step(
@@ -56,14 +54,16 @@ def fill_slot(scene: Scene, params: FillSlot, context: Context, others: Others) 
     # What it would do by itself would stay behind when something else takes its place.
     done = brought(emptied, replace(guest, clips=()), params)
     filled = _marked(done.scene, set(done.tops), params.slot)
-    new = [k for k in range(len(emptied.skins), len(filled.skins)) if not params.to and emptied.skins]
+    shares = bool(emptied.skins) and not params.to
+    new = range(len(emptied.skins), len(filled.skins)) if shares else range(0)
     strange = strange_joints(filled, new)
     measured = [Evidence("parts brought in", sum(n.mesh is not None for n in guest.nodes))]
     measured.append(Evidence("parts taken out", taken))
     notes: tuple[str, ...] = (f"{len(guest.clips)} clips of '{guest.name}' stay out",) if guest.clips else ()
     if strange:
         hung = hung_on_first(filled, new, params.near, "with the joints")
-        own = {index for index, node in enumerate(hung.scene.nodes) if node.name in set(hung.own)}
+        names = set(hung.own)
+        own = {index for index, node in enumerate(hung.scene.nodes) if node.name in names}
         filled = _marked(hung.scene, own, params.slot)
         measured += [Evidence("joints matched", hung.matched), Evidence("joints of its own", len(hung.own))]
         if not hung.matched:

@@ -8,17 +8,14 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
 from pruxel.core.scene.model import Scene
-from pruxel.core.steps.hang import Rest, hung_on_first, strange_joints
-from pruxel.core.steps.references import Metres
+from pruxel.core.steps.hang import Near, Rest, hung_on_first, strange_joints
 from pruxel.core.steps.registry import Params, StepResult, step
 
 
 class ShareSkeleton(Params):
     """How joints of other skeletons are known, and what becomes of parts whose joints rest elsewhere."""
 
-    near: Metres = Field(
-        0.02, ge=0, le=100, title="Near", description="joints without a namesake are those that rest no farther apart"
-    )
+    near: Near = 0.02
     rest: Rest = Field(
         "where it was", title="Each part rests", description="where it was, or goes along to where the joints rest"
     )
