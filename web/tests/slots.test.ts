@@ -1,6 +1,6 @@
 import { expect, it } from 'vitest'
 import type { Slot, StepUse } from '../src/api/client'
-import { standing, sureness, withFilled } from '../src/model/slots'
+import { pictured, standing, sureness, withFilled } from '../src/model/slots'
 
 const slot: Slot = { name: 'hat', params: { slot: 'hat', entry: '', to: 'head', at: [0, 1, 0] }, variants: [] }
 const fill = (name: string, entry: string, on = true): StepUse => ({
@@ -27,4 +27,8 @@ it('changes the step that a slot has, keeps its other values, and what comes beh
 })
 it('has a word for how sure something is', () => {
   expect([1, 0.7, 0.3].map(sureness)).toEqual(['sure', 'likely', 'a guess'])
+})
+it('takes over a picture of just the entry that was drawn', () => {
+  const some = [1, 2].map((entry) => ({ entry, path: `${entry}`, sureness: 1, why: '', picture: null }))
+  expect(pictured(some, { entry: 2, key: 'k' }).map((one) => one.picture)).toEqual([null, 'k'])
 })

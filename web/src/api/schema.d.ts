@@ -4302,6 +4302,8 @@ export interface components {
          * @description An entry that may stand in a slot: how sure that is (0 to 1), and why.
          */
         VariantOut: {
+            /** Entry */
+            entry: number;
             /** Path */
             path: string;
             /** Picture */

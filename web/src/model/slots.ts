@@ -1,5 +1,5 @@
 // What stands in the slots of a thing made of parts, and the steps with something else there.
-import type { Slot, StepUse } from '../api/client'
+import type { Slot, StepUse, Variant } from '../api/client'
 
 const fills = (step: StepUse, slot: string) => step.step === 'fill_slot' && step.params?.slot === slot
 
@@ -15,6 +15,10 @@ export function withFilled(steps: StepUse[], slot: Slot, entry: string): StepUse
   if (at < 0) return [...steps, { step: 'fill_slot', params: { ...slot.params, entry }, on: true }]
   return steps.map((step, n) => (n === at ? { ...step, params: { ...step.params, entry }, on: true } : step))
 }
+
+/** The same with a picture that was drawn meanwhile. */
+export const pictured = (variants: Variant[], drawn: { entry: number; key: string }): Variant[] =>
+  variants.map((one) => (one.entry === drawn.entry ? { ...one, picture: drawn.key } : one))
 
 /** A word for how sure a link is. */
 export function sureness(value: number): string {

@@ -66,6 +66,7 @@ class WorkpieceIn(BaseModel):
 class VariantOut(BaseModel):
     """An entry that may stand in a slot: how sure that is (0 to 1), and why."""
 
+    entry: int
     path: str
     sureness: float
     why: str

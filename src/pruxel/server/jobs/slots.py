@@ -30,13 +30,17 @@ def slots_for(project: uuid.UUID, entries: Sequence[str]) -> list[dict[str, Any]
     paths = [variant.path for slot in slots for variant in slot.variants]
     with reading() as db:
         wanted = (EntryRow.slot.in_(stack.state.winning), EntryRow.path.in_(paths))
-        pictures = dict(db.execute(select(EntryRow.path, EntryRow.picture).where(*wanted)).tuples().all())
-    draw_soon(stack.state, [path for path, picture in pictures.items() if picture is None])
+        rows = {r.path: r for r in db.execute(select(EntryRow.path, EntryRow.id, EntryRow.picture).where(*wanted))}
+    draw_soon(stack.state, [path for path, row in rows.items() if row.picture is None])
     return [
         {
             "name": slot.name,
             "params": filling(slot, ""),
-            "variants": [vars(one) | {"picture": pictures.get(one.path)} for one in slot.variants],
+            "variants": [
+                vars(one) | {"entry": rows[one.path].id, "picture": rows[one.path].picture}
+                for one in slot.variants
+                if one.path in rows
+            ],
         }
         for slot in slots
     ]

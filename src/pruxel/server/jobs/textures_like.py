@@ -21,11 +21,14 @@ def textures_like(project: uuid.UUID, named: str, gap: str) -> dict[str, Any]:
     """The textures that may be meant, the surest first, and the slot of steps for them. Runs aside."""
     stack = stored_stack(project)
     wanted = (EntryRow.slot.in_(stack.state.winning), EntryRow.kind == Kind.TEXTURE)
-    columns = (EntryRow.path, EntryRow.size, EntryRow.picture)
+    columns = (EntryRow.path, EntryRow.id, EntryRow.size, EntryRow.picture)
     with reading() as db:
         rows = db.execute(select(*columns).where(*wanted).order_by(EntryRow.path).limit(_MOST_COMPARED)).all()
-    pictures = {row.path: row.picture for row in rows}
+    known = {row.path: row for row in rows}
     slot = slot_of_gap(gap)
     found = candidates(named, slot, [(row.path, row.size) for row in rows], stack.profile.spec.roles)
-    draw_soon(stack.state, [one.path for one in found if pictures[one.path] is None])
-    return {"slot": slot, "candidates": [vars(one) | {"picture": pictures[one.path]} for one in found]}
+    draw_soon(stack.state, [one.path for one in found if known[one.path].picture is None])
+    return {
+        "slot": slot,
+        "candidates": [vars(one) | {"entry": known[one.path].id, "picture": known[one.path].picture} for one in found],
+    }

@@ -22,6 +22,7 @@ import { useHeld } from '../../composables/useHeld'
 import { useKeys } from '../../composables/useKeys'
 import { usePreview } from '../../composables/usePreview'
 import { useProject } from '../../composables/useProject'
+import { pictured } from '../../model/slots'
 import { last } from '../../model/words'
 import FactsPanel from './FactsPanel.vue'
 import FindingsPanel from './FindingsPanel.vue'
@@ -194,8 +195,10 @@ watch(id, load, { immediate: true })
 watch(hidden, (now) => sessionStorage.setItem(place(), JSON.stringify([...now])))
 useEvents((event) => {
   const done = event.job?.kind === 'view' && event.job.status === 'done'
-  if (event.picture && slots.value.some((slot) => slot.variants.some((one) => !one.picture)))
-    void lookForSlots(id.value)
+  if (event.picture) {
+    const drawn = event.picture
+    slots.value = slots.value.map((slot) => ({ ...slot, variants: pictured(slot.variants, drawn) }))
+  }
   if (event.changed === 'workpieces') void api.workpieces(project.value).then((found) => (others.value = found))
   if (!event.reconnected && !event.view && !done) return
   if (under) newsMeanwhile = true

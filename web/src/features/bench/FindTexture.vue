@@ -4,7 +4,7 @@ import { api, type Finding, type StepUse, type TexturesLike } from '../../api/cl
 import Problem from '../../components/Problem.vue'
 import { useEvents } from '../../composables/useEvents'
 import { useProject } from '../../composables/useProject'
-import { sureness } from '../../model/slots'
+import { pictured, sureness } from '../../model/slots'
 import { last } from '../../model/words'
 
 // Looks for what a material names and nobody could supply; what is chosen becomes a step.
@@ -28,7 +28,8 @@ async function look() {
   looking.value = false
 }
 useEvents((event) => {
-  if (event.picture && found.value?.candidates.some((one) => !one.picture)) void look()
+  if (event.picture && found.value)
+    found.value = { ...found.value, candidates: pictured(found.value.candidates, event.picture) }
 })
 const link = (entry: string) =>
   emit('link', {
