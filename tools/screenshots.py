@@ -10,6 +10,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
+from selenium.webdriver import ActionChains  # noqa: E402 - the path above comes first
 from selenium.webdriver.common.keys import Keys  # noqa: E402 - the path above comes first
 from selenium.webdriver.support.ui import Select  # noqa: E402 - the path above comes first
 
@@ -88,7 +89,7 @@ def walk(page: Page) -> None:
         page.click(page.test("undo"))
         time.sleep(1)
     page.see(page.test("finding"))
-    shot(page, "bench-finding")
+    faces(page)
     page.click(page.test("apply"))
     page.gone(page.test("finding"))
     tried_and_looked_at(page)
@@ -129,6 +130,24 @@ def people(page: Page) -> None:
     shot(page, "assembling")
     page.driver.back()
     page.see(page.test("card"))
+
+
+def faces(page: Page) -> None:
+    """Faces of the shell chosen for another material, beside the finding's hatched claw."""
+    page.keys("a")
+    page.click(page.test("add-assign_material"))
+    page.click(page.test("choose-faces"))
+    page.click("[aria-label='How far a click reaches'] button", "piece")
+    viewport = page.see(page.test("viewport"))
+    ActionChains(page.driver).move_to_element_with_offset(viewport, 40, -140).click().perform()
+    page.see(page.test("faces-chosen"), "chosen")
+    page.click(page.test("box-faces"))
+    drag = ActionChains(page.driver).move_to_element_with_offset(viewport, -10, 40).click_and_hold()
+    drag.move_by_offset(130, 150).pause(0.3).perform()
+    shot(page, "choosing")
+    ActionChains(page.driver).release().perform()
+    page.keys(Keys.ESCAPE)
+    page.gone("[role=dialog]")
 
 
 def tried_and_looked_at(page: Page) -> None:

@@ -159,6 +159,60 @@ def test_a_step_is_tried_left_done_and_compared(page: Page) -> None:
     clear_steps(page)
 
 
+def test_faces_are_chosen_on_the_model_by_clicks_a_frame_and_keys(page: Page) -> None:
+    open_crab(page)
+    clear_steps(page)
+    page.keys("a")
+    page.click(page.test("add-remove_faces"))
+    page.click(page.test("choose-faces"))
+    viewport = page.see(page.test("viewport"))
+    plain = picture(page)
+    ActionChains(page.driver).move_to_element_with_offset(viewport, 60, -60).click().perform()
+    page.see(page.test("faces-chosen"), "chosen")
+    assert (np.abs(picture(page) - plain).sum(axis=2) > 40).mean() > 0.02
+    ActionChains(page.driver).move_to_element_with_offset(viewport, 60, -60).click().perform()
+    page.see(page.test("faces-chosen"), "all")
+    assert (np.abs(picture(page) - plain).sum(axis=2) > 40).mean() < 0.002
+
+    page.click(page.test("box-faces"))
+    drag = ActionChains(page.driver).move_to_element_with_offset(viewport, -60, 60).click_and_hold()
+    drag.move_by_offset(150, 110).pause(0.2).release().perform()
+    page.see(page.test("faces-chosen"), "chosen")
+    page.click("[aria-label=Faces] button", "None")
+    page.see(page.test("faces-chosen"), "all")
+
+    # Keys alone: all of a part, then fewer, by their numbers.
+    page.see(page.test("all-of")).send_keys("eye_s", Keys.TAB, Keys.ENTER)
+    page.see(page.test("faces-chosen"), "168 chosen")
+    numbers = page.see("[aria-label=Faces] input[title^=Numbers]")
+    numbers.send_keys(Keys.CONTROL, "a")
+    numbers.send_keys("0-99, 150", Keys.TAB)
+    page.see(page.test("faces-chosen"), "101 chosen")
+    page.click(page.test("choose-faces"))
+    page.see(page.test("preview"), "101 chosen faces removed")
+    page.click(page.test("step-done"))
+    page.see("[data-test=step][data-step=remove_faces]", "101 chosen faces removed")
+    page.see(page.test("triangles"), "48,077")
+
+    # A line parts what was from what is; moved by keys, then by the mouse.
+    page.see("[data-test=step] img[alt=After]")
+    page.click("h1")  # so that a letter is a key of the Bench
+    page.keys("c")
+    line = page.see(page.test("wipe-line"))
+    page.see(page.test("wiping"), "Before step 1")
+    line.send_keys(Keys.HOME)
+    now = picture(page)
+    line.send_keys(Keys.END)
+    before = picture(page)
+    assert (np.abs(now - before)[:, :-20].sum(axis=2) > 40).mean() > 0.0005
+    line.send_keys(Keys.PAGE_DOWN)
+    ActionChains(page.driver).move_to_element(line).click_and_hold().move_by_offset(-300, 0).release().perform()
+    assert 10 < int(line.get_attribute("aria-valuenow") or 0) < 90
+    page.click(page.test("compare"))
+    page.gone(page.test("wipe-line"))
+    clear_steps(page)
+
+
 def test_a_person_is_put_together_from_the_catalogue_and_dressed_anew(page: Page) -> None:
     page.see(page.test("entry"))
     page.click(page.test("to-catalogue"))

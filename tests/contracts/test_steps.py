@@ -34,9 +34,12 @@ from tests.scenes import animated, everything, gradient, two_boxes
 EXAMPLES: dict[str, dict[str, Any]] = {
     "adjust_textures": {"hue": 40, "saturation": 150, "lightness": -10, "black": 5, "gamma": 1.2},
     "agree_faces": {"parts": ["large"]},
+    "bake_layers": {"lower": "gradient", "upper": "gradient", "blend": "multiplied", "across": 2},
+    "bake_transforms": {},
     "assign_material": {"parts": ["small"], "material": "tar", "color": "#224466"},
     "bring_in": {"entry": "props/crate.glb", "at": [2.0, 0.0, 0.5]},
     "choose_class": {"keep": "all but collision hulls"},
+    "colors_to_texture": {"parts": ["small"], "size": 32},
     "compose_map": {"slot": "metal and roughness", "green": {"value": 40}, "blue": {"value": 0, "inverted": True}},
     "cut_to_triangles": {"parts": ["large"]},
     "edit_material": {"color": "#336699", "opacity": 50, "alpha_mode": "BLEND", "coat": 30, "sheen": "#ffffff"},
@@ -53,6 +56,8 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "merge_materials": {},
     "mirror_model": {"axis": "x"},
     "move_uvs": {"flip": "upwards", "scale": [2, 0.5], "turn": 30, "shift": [0.25, 0]},
+    "pack_textures": {"into": "each for itself"},
+    "pair_triangles": {"parts": ["small"]},
     "place_model": {"turn": 30, "centre": True, "ground": True, "shift": [0, 0, 1]},
     "remove_faces": {"parts": ["large"], "what": "doubled"},
     "rename_materials": {"find": "p", "put": "q"},
@@ -62,11 +67,16 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "set_units": {"factor": 0.01},
     "share_skeleton": {"near": 0.05},
     "show_parts": {"parts": ["large"], "action": "keep"},
+    "specular_to_metal": {"level": 30, "tinted": True, "gloss": "a constant"},
     "split_parts": {"parts": ["large"], "by": "piece"},
     "stand_up": {"up": "+z", "front": "-y"},
     "subdivide": {"parts": ["large"]},
+    "take_apart": {"map": "base colour", "blue": "as it is", "alpha": "opacity"},
+    "take_normals": {"source": "large", "parts": ["small"]},
+    "texture_to_colors": {"parts": ["large"]},
     "thicken": {"thickness": 0.02},
     "thin_out": {"share": 50},
+    "tint_by_mask": {"mask": "gradient", "green": "#3355ff"},
     "turn_green": {},
     "unwrap": {"where": "in place of the first", "texels": 256},
     "weld_vertices": {"distance": 0.001, "normals": 90},
@@ -80,10 +90,17 @@ def test_every_step_has_an_example() -> None:
 
 # What a step cannot do with these scenes, and says so.
 REFUSED = {
+    "bake_layers": {"animated", "everything"},
+    "take_normals": {"animated", "everything"},
+    "tint_by_mask": {"animated", "everything"},
     "share_skeleton": {"boxes", "animated", "everything"},
     "height_to_normal": {"animated"},
     "join_parts": {"animated", "everything"},
 }
+
+
+# What finds nothing to do where variants change every surface.
+IDLE = {"pack_textures"}
 
 
 class Shelf(Library):
@@ -119,7 +136,8 @@ def dressed(scene: Scene) -> Scene:
 def flawed() -> Scene:
     """Two boxes, of two equal materials, and a ball with a hole.
 
-    The large one is two pieces; a face is turned, one stands twice, and two are a quadrilateral.
+    The large one is two pieces; a face is turned, one stands twice, and two are a quadrilateral. The small one has
+    vertex colours.
     """
     scene = two_boxes()
     [first] = scene.meshes[0].primitives
@@ -131,11 +149,14 @@ def flawed() -> Scene:
     shell = trimesh.creation.icosphere(subdivisions=2)
     ball = Primitive(as_floats(shell.vertices, 3), as_indices(shell.faces[1:]), material=1)
     paint = replace(scene.materials[0], normal_texture=TextureRef(0))
+    [crate] = scene.meshes[1].primitives
+    shades = np.linspace(0.1, 1, len(crate.positions) * 4, dtype=np.float32).reshape(-1, 4)
+    painted = replace(scene.meshes[1], primitives=(replace(crate, colors=(as_floats(shades, 4),)),))
     nodes = (replace(scene.nodes[0], children=(1, 2, 3)), *scene.nodes[1:], Node("ball", mesh=2))
     return replace(
         scene,
         nodes=nodes,
-        meshes=(replace(scene.meshes[0], primitives=(broken,)), scene.meshes[1], Mesh("ball", (ball,))),
+        meshes=(replace(scene.meshes[0], primitives=(broken,)), painted, Mesh("ball", (ball,))),
         materials=(paint, replace(paint, name="paint again")),
     )
 
@@ -186,7 +207,7 @@ def test_contract(name: str, kind: str) -> None:
     second = step.perform(scene, params, Context(), shelf)
     assert digest(scene) == before
     assert digest(first.scene) == digest(second.scene)
-    assert kind != "boxes" or digest(first.scene) != before
+    assert kind != "boxes" or name in IDLE or digest(first.scene) != before
     assert problems(first.scene) == []
     assert first.summary
     was, now = {n.name for n in scene.nodes}, {n.name for n in first.scene.nodes}

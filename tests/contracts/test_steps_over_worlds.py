@@ -129,6 +129,24 @@ def test_flipping_turns_the_normals_of_shapes_too() -> None:
 
 
 @UNHURRIED
+@given(seed=SEEDS, what=st.sampled_from(["everything", "turn and scale", "scale"]))
+def test_baking_moves_nothing_at_any_moment(seed: int, what: str) -> None:
+    scene = made(seed)
+    assert_same(scene, performed("bake_transforms", scene, {"what": what}).scene)
+
+
+@UNHURRIED
+@given(seed=SEEDS)
+def test_pairing_draws_the_same(seed: int) -> None:
+    scene = made(seed)
+    paired = performed("pair_triangles", scene, {}).scene
+    for (_, _, was), (_, _, now) in zip(parts(scene), parts(paired), strict=True):
+        for before, after in zip(was.primitives, now.primitives, strict=True):
+            one, two = ({tuple(np.roll(t, -int(np.argmin(t)))) for t in p.indices} for p in (before, after))
+            assert one == two
+
+
+@UNHURRIED
 @given(seed=SEEDS, pick=SEEDS, drop=st.booleans())
 def test_parts_that_stay_stand_where_they_stood(seed: int, pick: int, *, drop: bool) -> None:
     scene = made(seed)

@@ -20,6 +20,7 @@ from pruxel.core.recipe.document import Rule, StepUse
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.recipe.run import run_recipe
 from pruxel.core.scene.model import Scene
+from pruxel.core.sources.stack import Stack
 from tests.contracts.test_steps import flawed
 from tests.scenes import two_boxes
 
@@ -45,7 +46,7 @@ class Shelf(Opener):
 
 
 def shelf(_word: str = "") -> Opener:
-    return Shelf(None)  # type: ignore[arg-type]
+    return Shelf(Stack(()))
 
 
 def test_an_item_tells_what_each_step_did_and_what_is_left() -> None:

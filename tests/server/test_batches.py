@@ -20,6 +20,7 @@ from pruxel.server.store.batches import Batch, BatchItem, lose_item, put_back, t
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import ATTEMPTS
 from pruxel.server.store.tables import Job
+from tests.contracts.test_steps import flawed
 from tests.glb import files_of_glb
 from tests.scenes import animated, two_boxes
 from tests.server.asking import ended, new_project, view
@@ -229,6 +230,64 @@ def test_recipes_travel_as_files(client: TestClient, crates: str) -> None:
         answer = client.post(f"/api/projects/{crates}/recipes/file", json={"name": "r.yaml", "text": text})
         assert answer.status_code in {400, 422}, text
         assert answer.json()["detail"]
+
+
+def test_recipes_travel_in_the_profile_and_what_is_meant_so_is_put_aside(
+    client: TestClient, crates: str, installation: dict[str, str], wait_for: Wait
+) -> None:
+    made = client.post(f"/api/projects/{crates}/recipes", json={"name": "for the profile", "steps": STEPS}).json()
+    whole = client.get(f"/api/projects/{crates}/profile/file").text
+    folder = Path(installation["mounts"]) / "flawed"
+    folder.mkdir()
+    write_files(folder, files_of_glb(flawed(), "flawed"), Context())
+    (folder / "flawed.yaml").write_text(whole + "meant_so: [{finding: useless_faces, parts: ['lar*']}]\n")
+    project = new_project(client, "flawed")
+    job = client.post(f"/api/projects/{project}/sources", json={"path": str(folder)}).json()
+    assert wait_for(ended(client, project, job["id"]))["status"] == "done"
+    [taken] = [one for one in client.get(f"/api/projects/{project}/recipes").json() if one["name"] == made["name"]]
+    assert taken["steps"] == made["steps"]
+    piece = client.post(f"/api/projects/{project}/workpieces", json={"entries": ["flawed.glb"]}).json()
+
+    def looked_at() -> Any:
+        found = client.get(f"/api/workpieces/{piece['id']}/view").json()["content"]
+        return found if found and found["findings"] is not None else None
+
+    told = {one["rule"]: one["by_profile"] for one in wait_for(looked_at)["findings"]}
+    assert told.pop("useless_faces")
+    assert told
+    assert not any(told.values())
+    run = {"name": "look", "steps": [{"step": "set_units", "params": {"factor": 2}}], "entries": ["flawed.glb"]}
+    batch = client.post(f"/api/projects/{project}/batches", json=run).json()
+    [item] = wait_for(finished(client, batch["id"]))["items"]
+    assert len(item["findings"]) == len(told)
+
+    # A step that follows findings leaves what is meant so: by the profile, then by this workpiece alone, too.
+    def came_to(**asked: Any) -> list[dict[str, Any]]:
+        client.put(f"/api/workpieces/{piece['id']}/steps", json={"steps": follow})
+        client.put(f"/api/workpieces/{piece['id']}/settled", json=asked)
+        return list(wait_for(looked_at)["steps"])
+
+    follow = [
+        {"step": "remove_faces", "rule": {"finding": "useless_faces"}},
+        {"step": "agree_faces", "rule": {"finding": "disagreeing_faces"}},
+    ]
+    useless, turned = came_to(settled=[])
+    assert "nothing to mend" in useless["summary"]
+    assert "nothing to mend" not in turned["summary"]
+    client.put(f"/api/workpieces/{piece['id']}/steps", json={"steps": []})
+    key = next(f["key"] for f in wait_for(looked_at)["findings"] if f["rule"] == "disagreeing_faces")
+    assert ["nothing to mend" in step["summary"] for step in came_to(settled=[key])] == [True, True]
+    assert ["nothing to mend" in step["summary"] for step in came_to(settled=[])] == [True, False]
+
+    # Once more: what is there stays as it is, and what does not hold together is refused with its place.
+    text = client.get(f"/api/projects/{project}/profile").json()["text"]
+    assert client.put(f"/api/projects/{project}/profile", json={"text": text}).status_code == 200
+    assert len(client.get(f"/api/projects/{project}/recipes").json()) == len({r["name"] for r in
+        client.get(f"/api/projects/{project}/recipes").json()})  # fmt: skip
+    wrong = "profile: 1\nname: p\nrecipes: [{name: x, steps: [{step: no_such}]}]\n"
+    answer = client.put(f"/api/projects/{project}/profile", json={"text": wrong})
+    assert answer.status_code in {400, 422}
+    assert "no_such" in answer.text
 
 
 def test_a_workpiece_is_duplicated_with_its_steps(client: TestClient, crates: str, wait_for: Wait) -> None:

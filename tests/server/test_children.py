@@ -6,6 +6,7 @@ import signal
 import time
 import uuid
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 
@@ -76,10 +77,11 @@ def test_a_child_is_kept_from_job_to_job(child: Child, monkeypatch: pytest.Monke
     assert len(pids) == 1
 
 
-def test_leaving_is_passed_on(child: Child, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_leaving_is_passed_on(child: Child, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    ready = tmp_path / "ready"
     monkeypatch.setenv("PRUXEL_TEST_DOES", "ends when told")
-    begun = time.monotonic()
-    assert child.run(uuid.uuid4(), ROOM, lambda: False, lambda: time.monotonic() - begun > 3.0).ending is Ending.DONE
+    monkeypatch.setenv("PRUXEL_TEST_READY", str(ready))
+    assert child.run(uuid.uuid4(), ROOM, lambda: False, ready.exists).ending is Ending.DONE
 
 
 def test_memory_of_what_is_gone_is_none() -> None:

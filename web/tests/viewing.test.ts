@@ -32,7 +32,7 @@ import { Guides, PERSON, squareFor } from '../src/viewer/guides'
 import { isShared, materialFor, wireOf } from '../src/viewer/looks'
 
 function drawn(own: Material = new MeshStandardMaterial(), mesh = new Mesh(new BoxGeometry(), own)): Drawn {
-  return { object: mesh, own, node: mesh, parts: ['a'], matrices: [] }
+  return { object: mesh, own, node: mesh, parts: ['a'], matrices: [], firstFace: 0 }
 }
 interface Shader {
   uniforms: Record<string, { value: unknown }>

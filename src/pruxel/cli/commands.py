@@ -178,7 +178,7 @@ def convert(
         opener = Opener(stack)
         scene = opener.scene(entry, context)
         if recipe is not None:
-            scene = _after_recipe(scene, recipe, opener, context)
+            scene = _after_recipe(scene, recipe, opener, entry, context)
         make_folder(out)
         plan = plan_from(chosen, {"files": per, "clips": clips, "textures": textures})
         report = deliver(
@@ -230,15 +230,17 @@ def formats(*, as_json: JsonOption = False) -> None:
             console.print(f"       {name}={schema['default']}  {choices}  {schema['description']}", highlight=False)
 
 
-def _after_recipe(scene: Scene, recipe: Path, opener: Opener, context: Context) -> Scene:
+def _after_recipe(scene: Scene, recipe: Path, opener: Opener, entries: list[str], context: Context) -> Scene:
     from pruxel.core.disk.files import read_text
+    from pruxel.core.knowledge.meant import meant_in
     from pruxel.core.recipe.cache import MemoryCache
     from pruxel.core.recipe.document import load_recipe
     from pruxel.core.recipe.library import EntryLibrary
     from pruxel.core.recipe.run import run_recipe
 
     steps = load_recipe(read_text(recipe), recipe.name).steps
-    run = run_recipe(scene, steps, MemoryCache(), context, library=EntryLibrary(opener))
+    aside = meant_in(opener.stack.profile.spec.meant_so, entries)
+    run = run_recipe(scene, steps, MemoryCache(), context, library=EntryLibrary(opener), aside=aside)
     for one in run.runs:
         if one.fault is not None:
             raise UsageError(ErrorCode.USAGE, f"step '{one.use.step}': {one.fault.line()}")

@@ -258,14 +258,16 @@ def wish_of(
 
 def _mending(opener: Opener, entry: list[str], uses: tuple[StepUse, ...]) -> tuple[StepUse, ...]:
     """What findings propose after the steps."""
+    from pruxel.core.knowledge.meant import meant_in
     from pruxel.core.recipe.cache import MemoryCache
     from pruxel.core.recipe.library import EntryLibrary
     from pruxel.core.recipe.mend import mending
     from pruxel.core.recipe.run import run_recipe
 
     library = EntryLibrary(opener)
-    run = run_recipe(opener.scene(entry, Context()), uses, MemoryCache(), Context(), library=library)
-    return mending(run.scene, Context())
+    aside = meant_in(opener.stack.profile.spec.meant_so, entry)
+    run = run_recipe(opener.scene(entry, Context()), uses, MemoryCache(), Context(), library=library, aside=aside)
+    return mending(run.scene, Context(), aside)
 
 
 def keep_steps(path: Path, name: str, uses: tuple[StepUse, ...]) -> None:

@@ -38,6 +38,13 @@ class Textures:
     glow: AnyArray | None
 
 
+def packed_later(images: Textures) -> AnyArray:
+    """The same as the game's makers pack it by now: sky share, gloss, metal, where it shines by itself."""
+    rough, metal, _, sky = np.moveaxis(images.packed, 2, 0)
+    shines = np.zeros_like(rough) if images.glow is None else images.glow[..., :3].max(axis=2)
+    return np.stack([sky, 255 - rough, metal, shines], axis=2)
+
+
 def unwrap(parts: list[Part], side: int) -> list[Ready]:
     """Split at sharp edges, cut into charts and pack all parts into one square."""
     atlas = xatlas.Atlas()

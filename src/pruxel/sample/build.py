@@ -12,10 +12,12 @@ from importlib import resources
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from pruxel import __version__
 from pruxel.core.base.arrays import AnyArray
 from pruxel.sample import folk, second
-from pruxel.sample.bake import Ready, paint, unwrap
+from pruxel.sample.bake import Ready, packed_later, paint, unwrap
 from pruxel.sample.blocks import dds
 from pruxel.sample.containers import VAULT_KEY, WRONG_KEY, bulk_bytes
 from pruxel.sample.dredged import dredged_files
@@ -63,7 +65,8 @@ class Built:
 
 def _texture_paths(model: Model, surface: str) -> dict[str, str]:
     stem = f"tex/{model.path.split('/')[-1].split('_')[0]}/{surface}"
-    return {"base": f"{stem}_c.dds", "normal": f"{stem}_n.dds", "packed": f"{stem}_p.dds", "glow": f"{stem}_e.dds"}
+    endings = {"base": "c", "normal": "n", "packed": "p", "glow": "e", "later": "q"}
+    return {layer: f"{stem}_{ending}.dds" for layer, ending in endings.items()}
 
 
 def build_model(number: int, seed: int) -> Built:
@@ -86,9 +89,10 @@ def build_model(number: int, seed: int) -> Built:
         paths = _texture_paths(model, surface.name)
         layers: dict[str, tuple[AnyArray | None, str]] = {
             "base": (images.base, surface.codec),
-            "normal": (images.normal, "BC5"),
-            "packed": (images.packed, "BC7"),
-            "glow": (images.glow, "BC1"),
+            "normal": (_green_down(images.normal) if surface.green_down else images.normal, "BC5"),
+            "packed": (None if surface.later else images.packed, "BC7"),
+            "glow": (None if surface.later else images.glow, "BC1"),
+            "later": (packed_later(images) if surface.later else None, "BC7"),
         }
         used = {}
         for layer, (image, codec) in layers.items():
@@ -116,6 +120,10 @@ def build_model(number: int, seed: int) -> Built:
         slim = second.bake(replace(model, parts=second.coarse(model, 0.15)), 128, seed)
         files |= second.files_of(slim, f"{model.path}_lo", f"{model.surfaces[0].name}_lo", slim.base, "act")
     return Built(files, model.loose, piece)
+
+
+def _green_down(normal: AnyArray) -> AnyArray:
+    return np.concatenate([normal[..., :1], 255 - normal[..., 1:2], normal[..., 2:]], axis=2)
 
 
 def _festival_crate(seed: int) -> second.Baked:

@@ -125,14 +125,14 @@ def model_bytes(model: Model, ready: list[Ready], material_paths: dict[str, str]
     return head[:header_size] + b"".join(records) + bytes(body) + tail
 
 
-_SLOTS = {"base": 0, "normal": 1, "packed": 2, "glow": 3}
+_SLOTS = {"base": 0, "normal": 1, "packed": 2, "glow": 3, "later": 4}
 
 
 def material_bytes(surface: Surface, textures: dict[str, str]) -> bytes:
     """A `.bmt` file: name, flags, colours, then texture paths by slot."""
     alpha = {"OPAQUE": 0, "MASK": 1, "BLEND": 2}[surface.alpha]
     glow = "glow" in textures
-    out = struct.pack("<4sHH", b"BMTL", 1, alpha | (int(surface.double_sided) << 2))
+    out = struct.pack("<4sHH", b"BMTL", 1, alpha | (int(surface.double_sided) << 2) | (int(surface.later) << 3))
     name = surface.name.encode()
     out += struct.pack("<B", len(name)) + name
     out += struct.pack("<4B3f", 255, 255, 255, 255, *((1.0, 1.0, 1.0) if glow else (0.0, 0.0, 0.0)))

@@ -85,7 +85,11 @@ class Part:
 
 @dataclass(frozen=True, eq=False)
 class Surface:
-    """A material to be painted: texels a side, how, and flags for the file."""
+    """A material to be painted: texels a side, how, and flags for the file.
+
+    `later` is how the game's makers came to pack their maps: gloss for roughness, light in place of opacity, in a slot
+    that the material's file says nothing more about. `green_down` is a slip of theirs.
+    """
 
     name: str
     side: int
@@ -94,6 +98,8 @@ class Surface:
     double_sided: bool = False
     codec: str = "BC7"
     relief: float = 1.0
+    later: bool = False
+    green_down: bool = False
 
 
 @dataclass(frozen=True, eq=False)

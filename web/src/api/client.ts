@@ -65,6 +65,8 @@ export type Guesses = Schemas['GuessesOut']
 export type LayoutWord = Schemas['WordOut']
 export type LayoutExample = Schemas['ExampleOut']
 export type Search = NonNullable<paths['/api/entries/{entry}/finds']['get']['parameters']['query']>
+export type FacesWanted = Schemas['FacesIn']
+export type Chosen = Schemas['ChosenOut']
 export type ProblemDetails = Schemas['Problem']
 
 export class ApiError extends Error {
@@ -338,6 +340,8 @@ export const api = {
         params: { path: { project }, query: { named, gap } },
       }),
     ),
+  chooseFaces: (manifest: string, body: FacesWanted) =>
+    ok(client.POST('/api/scenes/{manifest}/faces', { params: { path: { manifest } }, body })),
   slots: (workpiece: string) => ok(client.GET('/api/workpieces/{workpiece}/slots', at({ workpiece }))),
   renameWorkpiece: (workpiece: string, name: string) =>
     ok(client.PATCH('/api/workpieces/{workpiece}', { params: { path: { workpiece } }, body: { name } })),

@@ -1487,7 +1487,7 @@ export interface paths {
         };
         /**
          * Export Profile
-         * @description The profile as one file that stands alone: layouts in it, aliases and notes, names by hand; never keys.
+         * @description The profile as one file that stands alone: layouts, recipes, aliases and notes, names by hand; never keys.
          */
         get: operations["export_profile_api_projects__project__profile_file_get"];
         put?: never;
@@ -1926,6 +1926,26 @@ export interface paths {
         get: operations["scene_manifest_api_scenes__manifest__get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{manifest}/faces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Choose Faces
+         * @description What is chosen after a click, a window, or growing.
+         */
+        post: operations["choose_faces_api_scenes__manifest__faces_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2526,6 +2546,18 @@ export interface components {
             /** Written */
             written: string;
         };
+        /**
+         * ChosenOut
+         * @description The chosen faces of a part.
+         */
+        ChosenOut: {
+            /** Count */
+            count: number;
+            /** Faces */
+            faces: string;
+            /** Part */
+            part: string;
+        };
         /** ClipOut */
         ClipOut: {
             /** Frames */
@@ -2791,6 +2823,72 @@ export interface components {
             versions: "winning" | "all";
         };
         /**
+         * FaceAt
+         * @description A triangle of a part by its number, through all of the part's surfaces.
+         */
+        FaceAt: {
+            /** Face */
+            face: number;
+            /** Part */
+            part: string;
+        };
+        /**
+         * FaceSet
+         * @description Some triangles of a part by their numbers, through all surfaces of it: `0-11, 40`.
+         */
+        FaceSet: {
+            /**
+             * Faces
+             * @description numbers and ranges: 0-11, 40
+             * @default
+             */
+            faces: string;
+            /** Part */
+            part: string;
+        };
+        /**
+         * FacesIn
+         * @description What was chosen before, and what is met now: a face, a window, or neither, where what was chosen only grows.
+         *
+         *     `shown` are the parts in sight; `through` also takes what looks away; `angle` (degrees) is how far what is level may
+         *     bend.
+         */
+        FacesIn: {
+            /**
+             * Angle
+             * @default 10
+             */
+            angle: number;
+            at?: components["schemas"]["FaceAt"] | null;
+            /**
+             * Chosen
+             * @default []
+             */
+            chosen: components["schemas"]["FaceSet"][];
+            /**
+             * Grow
+             * @default no farther
+             * @enum {string}
+             */
+            grow: "no farther" | "what is level" | "the whole piece" | "their neighbours";
+            /**
+             * Shown
+             * @default []
+             */
+            shown: string[];
+            /**
+             * Take Away
+             * @default false
+             */
+            take_away: boolean;
+            /**
+             * Through
+             * @default false
+             */
+            through: boolean;
+            window?: components["schemas"]["WindowIn"] | null;
+        };
+        /**
          * FacetsOut
          * @description Counts of a search; `capped` when more match than `total`, `sampled` when the others are of the first of them.
          *
@@ -2886,9 +2984,14 @@ export interface components {
         };
         /**
          * FindingOut
-         * @description `key` is what it is told by when somebody says that it is meant so.
+         * @description `key` is what it is told by when somebody says that it is meant so; `by_profile`: the profile says so.
          */
         FindingOut: {
+            /**
+             * By Profile
+             * @default false
+             */
+            by_profile: boolean;
             /** Detail */
             detail: string;
             /** Evidence */
@@ -4387,6 +4490,22 @@ export interface components {
             rule: components["schemas"]["Rule"] | null;
             /** Words */
             words: string;
+        };
+        /**
+         * WindowIn
+         * @description A rectangle of the picture in clip space; `clip_from_world` by rows.
+         */
+        WindowIn: {
+            /** Bottom */
+            bottom: number;
+            /** Clip From World */
+            clip_from_world: number[];
+            /** Left */
+            left: number;
+            /** Right */
+            right: number;
+            /** Top */
+            top: number;
         };
         /** WonName */
         WonName: {
@@ -8760,6 +8879,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    choose_faces_api_scenes__manifest__faces_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                manifest: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FacesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChosenOut"][];
                 };
             };
             400: components["responses"]["Refused400"];

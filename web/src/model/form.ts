@@ -24,6 +24,7 @@ export type Field =
   | (Base & { kind: 'choice'; options: string[] })
   | (Base & { kind: 'reference'; to: Target; many: boolean })
   | (Base & { kind: 'tuple'; items: Field[] })
+  | (Base & { kind: 'faces' })
   | (Base & { kind: 'list'; item: Field })
   | (Base & { kind: 'group'; fields: Field[] })
   | (Base & { kind: 'optional'; inner: Field })
@@ -83,6 +84,7 @@ function fieldOf(name: string, given: Schema, defs: Record<string, Schema>): Fie
     return { ...base, kind: 'choice', options: options.map(String), start: schema.default ?? String(options[0]) }
   if (schema.type === 'boolean') return { ...base, kind: 'flag', start: schema.default ?? false }
   if (schema.type === 'integer' || schema.type === 'number') return number(base, schema)
+  if (schema.format === 'faces') return { ...base, kind: 'faces', start: schema.default ?? [] }
   if (schema.type === 'array') return array(name, base, schema, defs)
   if (schema.type === 'object') {
     const fields = fieldsOf({ ...schema, $defs: defs })

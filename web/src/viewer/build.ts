@@ -16,6 +16,7 @@ import {
 } from 'three'
 import { numbers } from './arrays'
 import { surface, strokes } from './geometries'
+import { isShared } from './looks'
 import type { MeshData, NodeData, PrimitiveData, SceneData } from './manifest'
 import { material } from './materials'
 
@@ -31,6 +32,8 @@ export interface Drawn {
   // The parts that it shows, by the number of its instance (0 for a thing that stands alone).
   parts: string[]
   matrices: Matrix4[]
+  // The number of its first face among all of its mesh.
+  firstFace: number
 }
 
 export interface Built {
@@ -102,7 +105,7 @@ function repeatedMeshes(scene: SceneData, nodes: Object3D[], shown: Set<Object3D
 
 async function instances(scene: SceneData, mesh: MeshData, places: number[], nodes: Object3D[], root: Group) {
   const found: Drawn[] = []
-  for (const primitive of mesh.primitives) {
+  for (const [n, primitive] of mesh.primitives.entries()) {
     const [geometry, own] = await Promise.all([surface(primitive), materialOf(scene, primitive)])
     // What is mirrored has its faces the other way round, so it is drawn apart, below a mirror of its own.
     for (const mirrored of [false, true]) {
@@ -116,7 +119,8 @@ async function instances(scene: SceneData, mesh: MeshData, places: number[], nod
       matrices.forEach((matrix, n) => object.setMatrixAt(n, matrix))
       object.computeBoundingSphere()
       root.add(object)
-      found.push({ object, own, node: nodes[chosen[0]!]!, parts: chosen.map((i) => scene.nodes[i]!.name), matrices })
+      const parts = chosen.map((i) => scene.nodes[i]!.name)
+      found.push({ object, own, node: nodes[chosen[0]!]!, parts, matrices, firstFace: facesBefore(mesh, n) })
     }
   }
   const loose = await Promise.all(places.map((i) => lines(scene, mesh, scene.nodes[i]!.name, nodes[i]!)))
@@ -126,7 +130,7 @@ async function instances(scene: SceneData, mesh: MeshData, places: number[], nod
 async function single(scene: SceneData, node: NodeData, at: Object3D, held: Skeleton | null, root: Group) {
   const mesh = scene.meshes[node.mesh!]!
   const surfaces = await Promise.all(
-    mesh.primitives.map(async (primitive): Promise<Drawn> => {
+    mesh.primitives.map(async (primitive, n): Promise<Drawn> => {
       const [geometry, own] = await Promise.all([surface(primitive), materialOf(scene, primitive)])
       const object = held && primitive.joints ? skinned(geometry, own, held) : new Mesh(geometry, own)
       // What joints hold stands where they are, whatever its node says.
@@ -137,11 +141,14 @@ async function single(scene: SceneData, node: NodeData, at: Object3D, held: Skel
         object.updateMorphTargets()
         object.morphTargetInfluences = primitive.targets.map((_, i) => weights[i] ?? 0)
       }
-      return { object, own, node: at, parts: [node.name], matrices: [] }
+      return { object, own, node: at, parts: [node.name], matrices: [], firstFace: facesBefore(mesh, n) }
     }),
   )
   return [...surfaces, ...(await lines(scene, mesh, node.name, at))]
 }
+
+const facesBefore = (mesh: MeshData, primitive: number) =>
+  mesh.primitives.slice(0, primitive).reduce((sum, one) => sum + one.indices.shape[0]!, 0)
 
 function skinned(geometry: BufferGeometry, own: Material, held: Skeleton): SkinnedMesh {
   const object = new SkinnedMesh(geometry, own)
@@ -161,7 +168,7 @@ async function lines(scene: SceneData, mesh: MeshData, part: string, at: Object3
       const own = await material(scene, data.material, { colored: data.colors.length > 0, tangents: true })
       const object = data.indices.shape[1] === 1 ? new Points(geometry, own) : new LineSegments(geometry, own)
       at.add(object)
-      return { object, own, node: at, parts: [part], matrices: [] }
+      return { object, own, node: at, parts: [part], matrices: [], firstFace: 0 }
     }),
   )
 }
@@ -173,3 +180,13 @@ export function worldMatrix(drawn: Drawn, instance: number, into: Matrix4): Matr
 }
 
 export const NOWHERE = new Matrix4().compose(new Vector3(), new Quaternion(), new Vector3(0, 0, 0))
+
+// Geometries and textures stay with their caches; only what belongs to this scene alone goes.
+export function letGo({ drawn }: Built): void {
+  for (const { object, own } of drawn) {
+    const worn = object.material as Material
+    if (!isShared(worn)) worn.dispose()
+    own.dispose()
+    if (object instanceof InstancedMesh) object.dispose()
+  }
+}

@@ -1,4 +1,12 @@
-import { OrthographicCamera, Vector2, type PerspectiveCamera, type Vector3, type WebGLRenderer } from 'three'
+import {
+  Matrix4,
+  OrthographicCamera,
+  Vector2,
+  Vector3,
+  type Camera,
+  type PerspectiveCamera,
+  type WebGLRenderer,
+} from 'three'
 
 export type Axis = 'front' | 'back' | 'left' | 'right' | 'above' | 'below'
 
@@ -36,4 +44,17 @@ export async function pictureOf(renderer: WebGLRenderer, render: () => void): Pr
   const made = await new Promise<Blob | null>((take) => renderer.domElement.toBlob(take))
   renderer.setSize(width, height, false)
   return made
+}
+
+// Clip space from the world, by rows.
+export function clipRows(eye: Camera): number[] {
+  eye.updateMatrixWorld()
+  return new Matrix4().multiplyMatrices(eye.projectionMatrix, eye.matrixWorldInverse).transpose().toArray()
+}
+
+// Go around what is looked at, about the axis up.
+export function turnAbout(camera: Camera, target: Vector3, angle: number): void {
+  const away = camera.position.clone().sub(target)
+  camera.position.copy(target).add(away.applyAxisAngle(new Vector3(0, 1, 0), angle))
+  camera.lookAt(target)
 }

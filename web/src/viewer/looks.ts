@@ -66,19 +66,19 @@ export function backOf({ object, own }: Drawn): Mesh | null {
   return over(object, hatched)
 }
 
-// The same shape once more in another material.
-function over(object: Mesh, material: Material): Mesh {
+// The same shape once more in another material, or a part of it.
+export function over(object: Mesh, material: Material, geometry = object.geometry): Mesh {
   let made: Mesh
   if (object instanceof SkinnedMesh) {
-    const bound = new SkinnedMesh(object.geometry, material)
+    const bound = new SkinnedMesh(geometry, material)
     bound.bind(object.skeleton, object.bindMatrix)
     bound.frustumCulled = false
     made = bound
   } else if (object instanceof InstancedMesh) {
-    const many = new InstancedMesh(object.geometry, material, object.count)
+    const many = new InstancedMesh(geometry, material, object.count)
     many.instanceMatrix = object.instanceMatrix
     made = many
-  } else made = new Mesh(object.geometry, material)
+  } else made = new Mesh(geometry, material)
   made.morphTargetInfluences = object.morphTargetInfluences
   return made
 }

@@ -108,3 +108,10 @@ export interface SceneData {
 }
 
 export type Wrap = 'repeat' | 'clamp' | 'mirror'
+
+// A stored scene, as the server tells it.
+export async function told(manifest: string): Promise<SceneData> {
+  const response = await fetch(`/api/scenes/${manifest}`)
+  if (!response.ok) throw new Error('This model is no longer stored. Open it again.')
+  return (await response.json()) as SceneData
+}

@@ -1,33 +1,35 @@
 import {
-  Box3,
   DoubleSide,
   FrontSide,
   InstancedMesh,
-  Matrix4,
   Mesh,
   NeutralToneMapping,
   OrthographicCamera,
   PCFShadowMap,
   PerspectiveCamera,
-  Raycaster,
   Scene,
   SkinnedMesh,
   Sphere,
   SRGBColorSpace,
-  Vector2,
   Vector3,
   WebGLRenderer,
+  type Box3,
   type Material,
 } from 'three'
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js'
-import { build, NOWHERE, worldMatrix, type Built, type Drawn } from './build'
+import { build, letGo, NOWHERE, type Built, type Drawn } from './build'
+import type { FaceSet } from '../model/faces'
+import { ChosenFaces } from './chosen'
 import { clipsOf, Player } from './clips'
-import { FROM, parallelEye, pictureOf, type Axis } from './eye'
+import { clipRows, FROM, parallelEye, pictureOf, turnAbout, type Axis } from './eye'
+import { boxOf, pointsOf } from './extent'
 import { framing, viewpoint } from './framing'
 import { Lights } from './lights'
 import { Guides } from './guides'
 import { backOf, isShared, materialFor, wireOf, type Backs, type Look } from './looks'
-import type { SceneData } from './manifest'
+import { told } from './manifest'
+import { meet, type Met } from './meet'
+import { Wipe } from './wipe'
 
 export type { Axis, Backs, Look }
 // The viewport: shows one stored scene. Knows nothing of Vue. It outlives the page that shows it, so that opening the
@@ -54,6 +56,8 @@ export class Stage {
   private asked = 0
   private waiting = false
   private measuring: Vector3[] = []
+  private readonly faces = new ChosenFaces()
+  private readonly wipe = new Wipe(this.scene)
   private turning = false
   framesDrawn = 0
 
@@ -95,9 +99,7 @@ export class Stage {
   // Load and show a scene; the camera is kept when the new one is of about the same size and place.
   async show(manifest: string): Promise<boolean> {
     const mine = ++this.asked
-    const response = await fetch(`/api/scenes/${manifest}`)
-    if (!response.ok) throw new Error('This model is no longer stored. Open it again.')
-    const data = (await response.json()) as SceneData
+    const data = await told(manifest)
     const built = await build(data)
     const clips = await clipsOf(data, built)
     if (mine !== this.asked) return false
@@ -120,6 +122,29 @@ export class Stage {
     return true
   }
 
+  // Show another state beside it, parted by a line; none takes it away. It goes with the next scene.
+  async beside(manifest: string): Promise<void> {
+    const [mine, turn] = [this.asked, ++this.wipe.asked]
+    const other = manifest ? await build(await told(manifest)) : null
+    if (mine !== this.asked || turn !== this.wipe.asked) return
+    for (const drawn of this.wipe.drawn) this.backs.delete(drawn)
+    this.wipe.put(other)
+    for (const drawn of this.wipe.drawn) this.prepare(drawn)
+    this.setLook(this.look)
+    this.setWires(this.wires !== null)
+    this.setVisible(this.hidden)
+  }
+
+  // Where the two part, from 0 to 1 across.
+  part(at: number): void {
+    this.wipe.at = at
+    this.draw()
+  }
+
+  private all(): Drawn[] {
+    return [...(this.built?.drawn ?? []), ...this.wipe.drawn]
+  }
+
   private prepare(drawn: Drawn): void {
     drawn.object.castShadow = drawn.object.receiveShadow = drawn.object instanceof Mesh
     const back = backOf(drawn)
@@ -130,7 +155,7 @@ export class Stage {
 
   setVisible(hidden: ReadonlySet<string>): void {
     this.hidden = hidden
-    for (const { object, parts, matrices } of this.built?.drawn ?? []) {
+    for (const { object, parts, matrices } of this.all()) {
       if (object instanceof InstancedMesh) {
         parts.forEach((part, n) => object.setMatrixAt(n, hidden.has(part) ? NOWHERE : matrices[n]!))
         object.instanceMatrix.needsUpdate = true
@@ -143,7 +168,7 @@ export class Stage {
   setLook(look: Look, joint = this.joint): void {
     this.look = look
     this.joint = joint
-    for (const drawn of this.built?.drawn ?? []) {
+    for (const drawn of this.all()) {
       const before = drawn.object.material as Material
       drawn.object.material = materialFor(look, drawn, joint)
       if (before !== drawn.own && !isShared(before)) before.dispose()
@@ -168,7 +193,7 @@ export class Stage {
   // Lines over the surface.
   setWires(on: boolean): void {
     for (const one of this.wires ?? []) one.removeFromParent()
-    this.wires = on ? (this.built?.drawn ?? []).flatMap((drawn) => wireOf(drawn) ?? []) : null
+    this.wires = on ? this.all().flatMap((drawn) => wireOf(drawn) ?? []) : null
     this.draw()
   }
 
@@ -195,6 +220,11 @@ export class Stage {
   viewFrom(axis: Axis): void {
     this.turning = false
     this.fit(new Vector3(...FROM[axis]).normalize())
+  }
+
+  // The parts that are drawn.
+  parts(): string[] {
+    return [...new Set((this.built?.drawn ?? []).flatMap(({ parts }) => parts))]
   }
 
   // The joints that hold what is shown, by name.
@@ -227,20 +257,19 @@ export class Stage {
     this.draw()
   }
 
-  // The part under a point of the element, from 0 to 1 across and down; null for none.
-  pick(across: number, down: number): string | null {
-    return this.hit(across, down)?.part ?? null
+  // What is under a point of the element, from 0 to 1 across and down; null for nothing.
+  hit(across: number, down: number): Met | null {
+    return meet(this.built?.drawn ?? [], this.hidden, this.eye(), [across, down])
   }
 
-  private hit(across: number, down: number): { part: string; point: Vector3 } | null {
-    const ray = new Raycaster()
-    ray.setFromCamera(new Vector2(across * 2 - 1, 1 - down * 2), this.eye())
-    const objects = new Map((this.built?.drawn ?? []).map((drawn) => [drawn.object, drawn] as const))
-    for (const hit of ray.intersectObjects([...objects.keys()], false)) {
-      const part = objects.get(hit.object as Mesh)?.parts[hit.instanceId ?? 0]
-      if (part !== undefined && !this.hidden.has(part) && hit.object.visible) return { part, point: hit.point }
-    }
-    return null
+  markFaces(chosen: FaceSet[]): void {
+    this.faces.mark(this.built?.drawn ?? [], chosen)
+    this.draw()
+  }
+
+  // Clip space from the world, by rows.
+  clipFromWorld(): number[] {
+    return clipRows(this.eye())
   }
 
   // Turn slowly by itself until somebody takes hold of it.
@@ -263,12 +292,7 @@ export class Stage {
     requestAnimationFrame((now) => {
       if (!this.turning) return
       const angle = ((now - before) / 1000) * 0.5
-      const away = this.camera.position
-        .clone()
-        .sub(this.controls.target)
-        .applyAxisAngle(new Vector3(0, 1, 0), angle)
-      this.camera.position.copy(this.controls.target).add(away)
-      this.camera.lookAt(this.controls.target)
+      turnAbout(this.camera, this.controls.target, angle)
       this.draw()
       this.spin(now)
     })
@@ -295,22 +319,9 @@ export class Stage {
     this.controls.update()
   }
 
-  // Some vertices of everything that is visible, in the world.
   private *points(): Generator<Vector3> {
     yield* this.guides.points()
-    const point = new Vector3()
-    for (const [drawn, matrix] of this.visible()) {
-      const positions = drawn.object.geometry.getAttribute('position')
-      const step = Math.max(1, Math.floor(positions.count / (drawn.matrices.length > 1 ? 200 : 4000)))
-      for (let i = 0; i < positions.count; i += step) yield point.fromBufferAttribute(positions, i).applyMatrix4(matrix)
-    }
-  }
-
-  private *visible(): Generator<[Drawn, Matrix4]> {
-    const matrix = new Matrix4()
-    for (const drawn of this.built?.drawn ?? [])
-      for (const [n, part] of drawn.parts.entries())
-        if (!this.hidden.has(part)) yield [drawn, worldMatrix(drawn, n, matrix)]
+    yield* pointsOf(this.built?.drawn ?? [], this.hidden)
   }
 
   private place({ center, radius }: { center: Vector3; radius: number }): void {
@@ -322,13 +333,7 @@ export class Stage {
   }
 
   private box(): Box3 {
-    const box = new Box3()
-    const one = new Box3()
-    for (const [drawn, matrix] of this.visible()) {
-      const bounds = drawn.object.geometry.boundingBox
-      if (bounds) box.union(one.copy(bounds).applyMatrix4(matrix))
-    }
-    return box.isEmpty() ? box.set(new Vector3(-0.5, 0, -0.5), new Vector3(0.5, 1, 0.5)) : box
+    return boxOf(this.built?.drawn ?? [], this.hidden)
   }
 
   private bounds(): Sphere {
@@ -364,7 +369,7 @@ export class Stage {
     this.camera.far = reach + size * 30
     this.camera.updateProjectionMatrix()
     this.guides.face(this.camera)
-    this.renderer.render(this.scene, this.eye())
+    this.wipe.render(this.renderer, this.built, this.eye())
   }
 
   private eye(): PerspectiveCamera | OrthographicCamera {
@@ -376,13 +381,10 @@ export class Stage {
     if (!this.built) return
     this.player?.stop()
     this.player = null
+    this.faces.clear()
+    this.wipe.put(null)
     this.scene.remove(this.built.root)
-    for (const { object, own } of this.built.drawn) {
-      const worn = object.material as Material
-      if (!isShared(worn)) worn.dispose()
-      own.dispose()
-      if (object instanceof InstancedMesh) object.dispose()
-    }
+    letGo(this.built)
     this.backs.clear()
     this.built = null
   }

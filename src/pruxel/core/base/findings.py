@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any
@@ -57,3 +58,12 @@ class Finding:
         """What it is told by when somebody says that it is meant so: its rule, and the parts it speaks of."""
         names = "|".join(self.parts) or self.title
         return f"{self.rule}:{names if len(names) <= _LONGEST else hashlib.blake2b(names.encode()).hexdigest()[:32]}"
+
+
+# Whether a finding is put aside: it is meant so.
+Aside = Callable[[Finding], bool]
+
+
+def none_aside(_found: Finding) -> bool:
+    """Nothing is put aside."""
+    return False

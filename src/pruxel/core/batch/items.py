@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field, fields
 from typing import Any, Literal
 
 import pruxel.core.findings  # noqa: F401 - registers all rules
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
+from pruxel.core.base.findings import Aside, none_aside
 from pruxel.core.findings.registry import find
 from pruxel.core.recipe.run import RecipeRun
 from pruxel.core.recipe.touched import touched
@@ -67,11 +68,15 @@ class ItemTold:
 
 
 def item_told(
-    name: str, entries: Sequence[str], run: RecipeRun, context: Context, settled: Collection[str] = ()
+    name: str,
+    entries: Sequence[str],
+    run: RecipeRun,
+    context: Context,
+    aside: Aside = none_aside,
 ) -> ItemTold:
-    """Tell what a recipe did to an item and what is left to be found in it, but findings that are meant so."""
+    """Tell what a recipe did to an item and what is left to be found in it, but findings that are put aside."""
     facts = measure(run.scene)
-    left = [finding.title for finding in find(run.scene, context) if finding.key not in settled]
+    left = [finding.title for finding in find(run.scene, context) if not aside(finding)]
     steps = []
     for number, one in enumerate(run.runs):
         became = touched(run.scenes[number], run.scenes[number + 1])

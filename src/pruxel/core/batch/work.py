@@ -23,6 +23,7 @@ from pruxel.core.batch.items import ItemTold, item_failed, item_of, item_told, n
 from pruxel.core.deliver.deliver import deliver
 from pruxel.core.deliver.plan import Plan
 from pruxel.core.disk.names import Places, safe_path
+from pruxel.core.knowledge.meant import meant_in
 from pruxel.core.recipe.cache import MemoryCache
 from pruxel.core.recipe.document import StepUse
 from pruxel.core.recipe.inputs import Opener
@@ -74,8 +75,9 @@ def work_on(opener: Opener, item: Item, wish: Wish, context: Context) -> ItemTol
     try:
         scene = opener.scene(list(item.entries), context.part(0.0, 0.3))
         part, library = context.part(0.3, 0.6), EntryLibrary(opener)
-        run = run_recipe(scene, wish.steps, MemoryCache(_CACHE_BYTES), part, library=library)
-        told = item_told(item.name, item.entries, run, context.part(0.6, 0.7))
+        aside = meant_in(opener.stack.profile.spec.meant_so, item.entries)
+        run = run_recipe(scene, wish.steps, MemoryCache(_CACHE_BYTES), part, library=library, aside=aside)
+        told = item_told(item.name, item.entries, run, context.part(0.6, 0.7), aside)
         if wish.out is None or not wish.formats:
             return told
         home = wish.out / item.folder

@@ -99,7 +99,11 @@ def mips(rgba: ByteArray) -> Iterator[ByteArray]:
 
 def resized(rgba: ByteArray, width: int, height: int) -> ByteArray:
     """The picture at another size, each channel on its own: alpha may be anything, not only a veil."""
-    planes = [Image.fromarray(np.ascontiguousarray(rgba[..., k])).resize((width, height), Image.Resampling.BOX)
+    if rgba.shape[:2] == (height, width):
+        return rgba
+    larger = width >= rgba.shape[1] and height >= rgba.shape[0]
+    way = Image.Resampling.BILINEAR if larger else Image.Resampling.BOX
+    planes = [Image.fromarray(np.ascontiguousarray(rgba[..., k])).resize((width, height), way)
               for k in range(rgba.shape[2])]  # fmt: skip
     return np.stack([np.asarray(plane) for plane in planes], axis=2)
 

@@ -45,6 +45,14 @@ def normals_of(height: FloatArray, strength: float) -> ByteArray:
     return frozen(made)
 
 
+def bytes_of_normals(right: FloatArray, up: FloatArray) -> ByteArray:
+    """(height, width, 4) uint8 tangent-space normals of two of their components, -1 to 1; the third is worked out."""
+    made = np.full((*right.shape, 4), 255, np.uint8)
+    out = np.sqrt(np.maximum(1 - right**2 - up**2, 0.0))
+    made[..., :3] = np.rint((np.stack([right, up, out], axis=2) + 1) / 2 * 255)
+    return frozen(made)
+
+
 def without_color(rgba: ByteArray, key: tuple[float, float, float], near: float, far: float) -> ByteArray:
     """The picture see-through where its colour is `key` (0 to 1, as displayed): wholly up to a distance of `near`.
 

@@ -11,7 +11,9 @@ from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.binary.conventions import Conventions
 from pruxel.core.binary.load import validation_words
 from pruxel.core.binary.schema import Layout, Strict
+from pruxel.core.knowledge.meant import MeantSo
 from pruxel.core.knowledge.patterns import matches
+from pruxel.core.knowledge.schemes import SchemeSpec
 from pruxel.core.knowledge.slots import SlotSpec
 
 
@@ -92,6 +94,9 @@ class ProfileFile(Strict):
     tables: tuple[GameTable, ...] = ()
     variants: dict[str, tuple[str, ...]] = {}
     slots: tuple[SlotSpec, ...] = ()
+    schemes: tuple[SchemeSpec, ...] = ()
+    recipes: tuple[dict[str, Any], ...] = ()
+    meant_so: tuple[MeantSo, ...] = ()
     aliases: tuple[Alias, ...] = ()
     leave_out: tuple[str, ...] = ()
 

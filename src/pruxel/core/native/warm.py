@@ -31,6 +31,7 @@ _STEPS: tuple[tuple[str, dict[str, Any]], ...] = (
     ("make_normals", {}),
     ("split_parts", {"by": "piece"}),
     ("thin_out", {}),
+    ("pair_triangles", {}),
 )
 
 

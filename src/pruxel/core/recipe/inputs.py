@@ -24,6 +24,7 @@ from pruxel.core.formats.registry import format_for
 from pruxel.core.images.decode import decode_image, media_type
 from pruxel.core.knowledge.catalogue import read_rows
 from pruxel.core.knowledge.kinds import Kind, layouts_for
+from pruxel.core.knowledge.schemes import with_schemes
 from pruxel.core.pictures.sheet import texture_sheet
 from pruxel.core.scene.assign import assign_materials
 from pruxel.core.scene.beside import side_by_side
@@ -63,7 +64,7 @@ class Opener:
             scene, share = with_clips(scene, self.clips(path, context))
             if share < 1:
                 scene = replace(scene, notes=(*scene.notes, f"{path}: {share:.0%} of its joints are here"))
-        return entered(scene, paths[0])
+        return entered(with_schemes(scene, self.stack.profile.spec.schemes), paths[0])
 
     def _one(
         self, path: str, context: Context, above: tuple[str, ...] = (), opened: dict[str, Scene] | None = None

@@ -6,6 +6,7 @@ from collections import Counter
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, PruxelError
+from pruxel.core.base.findings import Aside, none_aside
 from pruxel.core.findings.registry import find
 from pruxel.core.recipe.document import Rule, StepUse
 from pruxel.core.recipe.rules import perform
@@ -16,10 +17,10 @@ from pruxel.core.steps.registry import Library
 _MOST_TRIES = 2
 
 
-def mending(scene: Scene, context: Context) -> tuple[StepUse, ...]:
+def mending(scene: Scene, context: Context, aside: Aside = none_aside) -> tuple[StepUse, ...]:
     """Follow the worst finding that proposes a step, look again, and so on until nothing is proposed any more.
 
-    What cannot be followed, or was followed twice, is passed over.
+    What cannot be followed, was followed twice, or is put aside, is passed over.
     """
     followed = Counter[tuple[str, str]]()
     uses = list[StepUse]()
@@ -29,7 +30,9 @@ def mending(scene: Scene, context: Context) -> tuple[StepUse, ...]:
             (
                 (finding.rule, finding.suggestion.step)
                 for finding in find(scene, context)
-                if finding.suggestion and followed[finding.rule, finding.suggestion.step] < _MOST_TRIES
+                if finding.suggestion
+                and not aside(finding)
+                and followed[finding.rule, finding.suggestion.step] < _MOST_TRIES
             ),
             None,
         )
@@ -38,7 +41,7 @@ def mending(scene: Scene, context: Context) -> tuple[StepUse, ...]:
         followed[wanted] += 1
         use = StepUse(step=wanted[1], rule=Rule(finding=wanted[0]))
         try:
-            scene = perform(scene, use, context, Library()).scene
+            scene = perform(scene, use, context, Library(), aside).scene
         except CancelledError:
             raise
         except PruxelError:

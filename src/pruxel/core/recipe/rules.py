@@ -9,7 +9,7 @@ from typing import Any
 import pruxel.core.findings  # noqa: F401 - registers all rules
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
-from pruxel.core.base.findings import Finding, SuggestedStep
+from pruxel.core.base.findings import Aside, Finding, SuggestedStep, none_aside
 from pruxel.core.findings.registry import RULES
 from pruxel.core.knowledge.patterns import compile_patterns
 from pruxel.core.recipe.document import Rule, StepUse
@@ -26,8 +26,8 @@ def fits_pattern(name: str, pattern: str) -> bool:
     return bool(compile_patterns((_flat(pattern),)).fullmatch(_flat(name)))
 
 
-def perform(scene: Scene, use: StepUse, context: Context, library: Library) -> StepResult:
-    """Run one step of a recipe as its rule says.
+def perform(scene: Scene, use: StepUse, context: Context, library: Library, aside: Aside = none_aside) -> StepResult:
+    """Run one step of a recipe as its rule says; one that follows a finding leaves what is put aside.
 
     Where nothing fits the rule the scene stays as it is, and the summary says so. Raises `UsageError` for a step or a
     finding that is not there, for parameters that are wrong, and for a rule that the step cannot follow.
@@ -36,7 +36,7 @@ def perform(scene: Scene, use: StepUse, context: Context, library: Library) -> S
     if use.rule is None:
         return found.perform(scene, found.parse(use.params), context, library)
     if use.rule.finding:
-        return _as_proposed(scene, use, found, context, library)
+        return _as_proposed(scene, use, found, context, library, aside)
     chosen = _chosen(scene, use.rule, found)
     if not all(chosen.values()):
         return StepResult(scene, f"nothing here {_words(use.rule)}")
@@ -70,14 +70,17 @@ def parsed(use: StepUse) -> Params | None:
     return params
 
 
-def _as_proposed(scene: Scene, use: StepUse, found: Step[Any], context: Context, library: Library) -> StepResult:
+def _as_proposed(
+    scene: Scene, use: StepUse, found: Step[Any], context: Context, library: Library, aside: Aside
+) -> StepResult:
     """The step as often as the finding proposes it, each time with what it then names."""
     rule = RULES.get(use.rule.finding if use.rule else "")
     done = list[StepResult]()
     met = set[str]()
     for _ in range(_MOST_ROUNDS):
         context.check()
-        wanted = _proposal(rule.look(scene, context), use.step, met)
+        open_ = (finding for finding in rule.look(scene, context) if not aside(finding))
+        wanted = _proposal(open_, use.step, met)
         if wanted is None:
             break
         done.append(found.perform(scene, found.parse(wanted.params), context, library))

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 import pruxel.core.steps  # noqa: F401 - registers all steps
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, Fault, PruxelError
+from pruxel.core.base.findings import Aside, none_aside
 from pruxel.core.recipe.cache import StepCache
 from pruxel.core.recipe.document import StepUse
 from pruxel.core.recipe.rules import parsed, perform
@@ -68,11 +69,13 @@ def run_recipe(
     *,
     key: str | None = None,
     library: Library | None = None,
+    aside: Aside = none_aside,
 ) -> RecipeRun:
     """Run the steps that are on, in order. A step that fails is passed over with its fault; the rest goes on.
 
     `key` names the input, where the caller knows one that is cheaper than its content. `library` gives other entries
-    and workpieces to the steps that ask for them.
+    and workpieces to the steps that ask for them. Steps that follow findings leave those that are put aside: what
+    `aside` says of the scene must be said by `key`, or the cache serve this run alone.
     """
     shelf = library or Library()
     scenes, keys, runs = [scene], [key or digest(scene)], list[StepRun]()
@@ -85,7 +88,7 @@ def run_recipe(
         try:
             mine = step_key(keys[-1], use, shelf)
             known = cache.get(mine)
-            result = known or perform(scenes[-1], use, part, shelf)
+            result = known or perform(scenes[-1], use, part, shelf, aside)
         except CancelledError:
             raise
         except PruxelError as error:

@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import replace
 
 from pruxel.core.scene.images import Channel, ChannelPick, EncodedImage, Image
-from pruxel.core.scene.materials import Material, Texture, TextureRef
+from pruxel.core.scene.materials import Material, Sampler, Texture, TextureRef
 from pruxel.core.scene.model import Scene
 
 _ORDER: tuple[Channel, ...] = ("r", "g", "b", "a")
+_PLAIN = Sampler()
 # The maps of a material by what they are called to people.
 SLOTS = {
     "base colour": "base_color_texture",
@@ -29,9 +30,9 @@ def channel_of(image: Image, channel: Channel, *, inverted: bool) -> ChannelPick
     return 1.0 - found if inverted else found
 
 
-def with_image(scene: Scene, image: Image) -> tuple[Scene, int]:
+def with_image(scene: Scene, image: Image, sampler: Sampler = _PLAIN) -> tuple[Scene, int]:
     """The scene with one more image and a texture of it, and the texture's number."""
-    textures = (*scene.textures, Texture(len(scene.images)))
+    textures = (*scene.textures, Texture(len(scene.images), sampler))
     return replace(scene, images=(*scene.images, image), textures=textures), len(textures) - 1
 
 

@@ -11,7 +11,7 @@ import numpy as np
 from pruxel.core.base.arrays import DoubleArray, as_floats, as_indices
 from pruxel.core.geometry.skinning import blended_matrices, moved_points, turned_directions, value_at
 from pruxel.core.geometry.transforms import transform_points
-from pruxel.core.scene.model import Clip, Mesh, Node, Primitive, Scene, Strokes
+from pruxel.core.scene.model import Clip, Mesh, MorphTarget, Node, Primitive, Scene, Strokes
 from pruxel.core.scene.walk import parts, world_from_local, world_normals, world_positions
 
 
@@ -135,6 +135,35 @@ def moved(primitive: Primitive, matrix: DoubleArray) -> Primitive:
         normals=None if normals is None else as_floats(normals, 3),
         tangents=tangents,
         indices=as_indices(primitive.indices[:, ::-1]) if mirrored else primitive.indices,
+    )
+
+
+def baked(mesh: Mesh, matrix: DoubleArray) -> Mesh:
+    """The mesh by a (4, 4) matrix, its strokes and shapes with it."""
+
+    def one(p: Primitive) -> Primitive:
+        made = moved(p, matrix)
+        return replace(made, targets=tuple(_moved_target(t, p, matrix) for t in p.targets))
+
+    strokes = tuple(moved_strokes(s, matrix) for s in mesh.strokes)
+    return replace(mesh, primitives=tuple(one(p) for p in mesh.primitives), strokes=strokes)
+
+
+def _moved_target(target: MorphTarget, p: Primitive, matrix: DoubleArray) -> MorphTarget:
+    linear = matrix[:3, :3]
+    normals = target.normals
+    if normals is not None and p.normals is not None:
+        before, after = (
+            world_normals(replace(p, normals=as_floats(n, 3)), matrix) for n in (p.normals, p.normals + normals)
+        )
+        assert before is not None
+        assert after is not None
+        normals = as_floats(after - before, 3)
+    return replace(
+        target,
+        positions=None if target.positions is None else as_floats(target.positions @ linear.T, 3),
+        normals=normals,
+        tangents=None if target.tangents is None else as_floats(target.tangents @ linear.T, 3),
     )
 
 

@@ -32,6 +32,11 @@ def shown_uvs(primitive: Primitive, materials: Sequence[Material]) -> FloatArray
     ref = leading_texture(None if primitive.material is None else materials[primitive.material])
     if ref is None:
         return primitive.uvs[0]
+    return uvs_of(primitive, ref)
+
+
+def uvs_of(primitive: Primitive, ref: TextureRef) -> FloatArray:
+    """The (n, 2) coordinates by which a surface that has any reads a texture, its placement baked in."""
     uvs = primitive.uvs[min(ref.uv_set, len(primitive.uvs) - 1)]
     return as_floats(uvs @ turn(ref).T + ref.offset, 2) if is_placed(ref) else uvs
 

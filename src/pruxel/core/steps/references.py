@@ -73,12 +73,14 @@ Place = tuple[Metres, Metres, Metres]
 
 
 class FaceSet(BaseModel):
-    """Some triangles of a part: runs of (first, how many), ascending."""
+    """Some triangles of a part by their numbers, through all surfaces of it: `0-11, 40`."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    part: Part
-    runs: tuple[tuple[int, int], ...] = Field((), title="Faces", description="runs of triangles: first, how many")
+    part: Annotated[Part, Field(max_length=1000)]
+    faces: Annotated[str, Field(max_length=100_000, pattern=r"^( *[0-9]{1,9}(-[0-9]{1,9})? *(,|$))*$")] = Field(
+        "", title="Faces", description="numbers and ranges: 0-11, 40"
+    )
 
 
 @dataclass(frozen=True)

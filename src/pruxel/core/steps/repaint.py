@@ -48,4 +48,13 @@ def image_named(scene: Scene, name: str) -> Image:
 
 def painted(image: Image, rgba: ByteArray) -> Image:
     """The image with other texels, (height, width, 4) uint8."""
-    return replace(image, content=EncodedImage(png.encode(rgba), "image/png"))
+    return replace(image, content=_encoded(rgba))
+
+
+def drawn(name: str, rgba: ByteArray) -> Image:
+    """A new image of these texels, (height, width, 4) uint8."""
+    return Image(name, _encoded(rgba))
+
+
+def _encoded(rgba: ByteArray) -> EncodedImage:
+    return EncodedImage(png.encode(rgba), "image/png")

@@ -195,7 +195,7 @@ def _buttons(places: list[tuple[float, float, float]]) -> Shape:
 
 
 def _suit(name: str, painter: Painter, coat: float, sleeves: float, boots: float, *extra: Part) -> Model:
-    surface = Surface(f"suit_{name}", 512, painter)
+    surface = Surface(f"suit_{name}", 512, painter, later=True, green_down=name == "stall")
     parts = (
         Part("cloth", _body(coat, sleeves), surface.name, sharp_deg=70),
         Part("boots", _boots(boots), surface.name),
@@ -356,6 +356,6 @@ def lantern(seed: int) -> Model:
     return Model(
         "folk/tools/lantern",
         parts,
-        (Surface("lantern", 256, _paint_tool((0.72, 0.52, 0.3), (0.2, 0.2, 0.2))),),
+        (Surface("lantern", 256, _paint_tool((0.72, 0.52, 0.3), (0.2, 0.2, 0.2)), later=True),),
         title="lantern",
     )

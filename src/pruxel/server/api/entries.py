@@ -41,6 +41,7 @@ from pruxel.server.store.folders import children
 from pruxel.server.store.marks import change_mark, names_changed
 from pruxel.server.store.missing import not_found
 from pruxel.server.store.projects import project_by_id
+from pruxel.server.store.scenes import SCENE_BEGINS
 from pruxel.server.store.search import Found, page
 from pruxel.server.store.stack_state import StackState, kept_state
 from pruxel.server.store.tables import SavedSearch
@@ -190,7 +191,7 @@ def blob(key: Word) -> Response:
 def scene_manifest(manifest: Word) -> Response:
     """A stored scene as its manifest, from which the page asks for the blobs that it lacks."""
     data = find_blob(manifest)
-    if data is None or not data.startswith(b'{"_":"Scene"'):
+    if data is None or not data.startswith(SCENE_BEGINS):
         raise not_found("scene")
     return Response(data, media_type="application/json", headers=_FOREVER)
 

@@ -169,10 +169,11 @@ class SuggestionOut(BaseModel):
 
 
 class FindingOut(BaseModel):
-    """`key` is what it is told by when somebody says that it is meant so."""
+    """`key` is what it is told by when somebody says that it is meant so; `by_profile`: the profile says so."""
 
     rule: str
     key: str = ""
+    by_profile: bool = False
     severity: Literal["note", "warning", "problem"]
     title: str
     detail: str

@@ -16,6 +16,7 @@ from pruxel.core.knowledge.detect import detect
 from pruxel.core.knowledge.profile import Alias
 from pruxel.core.knowledge.profile_files import LoadedProfile, build_profile, find_profiles, load_profile, write_profile
 from pruxel.core.knowledge.profile_stream import profile_pieces, without_names
+from pruxel.core.recipe.document import Recipe
 from pruxel.server.api.limits import PathText, gives
 from pruxel.server.api.models import JobOut
 from pruxel.server.api.source_models import FitOut, ProfileIn, ProfileOut
@@ -27,6 +28,7 @@ from pruxel.server.store.blobs import get_blob
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import job_details
 from pruxel.server.store.projects import profile_of, project_by_id
+from pruxel.server.store.recipes import checked_recipes, take_recipes, told_recipes
 from pruxel.server.store.stack_state import touch
 from pruxel.server.store.tables import Mark, NameListRow, Project, SourceRow
 
@@ -85,13 +87,16 @@ def set_profile(project: UUID, wanted: ProfileIn) -> JobOut | None:
     text = plain if len(names) > _FEW_NAMES else wanted.text
     with session() as db:
         found = project_by_id(db, project)
+        recipes: list[Recipe] = []
         if text.strip():
-            build_profile(text, "profile", None if found.profile_home is None else Path(found.profile_home))
+            home = None if found.profile_home is None else Path(found.profile_home)
+            recipes = checked_recipes(build_profile(text, "profile", home).profile.spec.recipes)
     if text is plain:
         store_names(project, "from the profile", ("\n".join(names) + "\n").encode("utf-8", "replace"))
     with session() as db:
         found = project_by_id(db, project)
         found.profile = text
+        take_recipes(db, project, recipes)
         touch(db, project)
         mounts = db.execute(select(SourceRow.mount).where(SourceRow.project_id == project).distinct()).scalars()
         jobs = [
@@ -103,7 +108,7 @@ def set_profile(project: UUID, wanted: ProfileIn) -> JobOut | None:
 
 @router.get("/projects/{project}/profile/file", response_class=StreamingResponse, responses=gives("application/yaml"))
 def export_profile(project: UUID) -> StreamingResponse:
-    """The profile as one file that stands alone: layouts in it, aliases and notes, names by hand; never keys."""
+    """The profile as one file that stands alone: layouts, recipes, aliases and notes, names by hand; never keys."""
     with session() as db:
         found = project_by_id(db, project)
         loaded = profile_of(found) if found.profile.strip() else LoadedProfile(_blank(found.name), None)
@@ -116,11 +121,12 @@ def export_profile(project: UUID) -> StreamingResponse:
             if m.alias or m.note or m.star
         )
         lists = db.execute(select(NameListRow).where(NameListRow.project_id == project)).scalars()
+        recipes = told_recipes(db, project)
         names = {line for row in lists for line in get_blob(row.blob).decode("utf-8", "replace").splitlines() if line}
     spec = loaded.profile.spec
     own = {a.path for a in aliases}
     kept = tuple(a for a in spec.aliases if a.path not in own)
-    whole = spec.model_copy(update={"aliases": (*kept, *aliases)})
+    whole = spec.model_copy(update={"aliases": (*kept, *aliases), "recipes": tuple(recipes)})
     pieces = profile_pieces(whole, loaded.profile.layouts, sorted({*spec.known_names, *names}))
     headers = {"Content-Disposition": 'attachment; filename="profile.yaml"'}
     return StreamingResponse(pieces, media_type="application/yaml", headers=headers)

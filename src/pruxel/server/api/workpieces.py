@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from itertools import count
+from typing import Any
 from uuid import UUID
 
 from fastapi import APIRouter
@@ -215,6 +216,12 @@ def redo(workpiece: UUID) -> WorkpieceOut:
         return _out(db, found)
 
 
+def _asked(found: Workpiece, key: str, steps: list[Any]) -> dict[str, Any]:
+    """What a job must know to find out what a workpiece comes out as."""
+    told = {"key": key, "workpiece": str(found.id), "entries": found.entries, "steps": steps}
+    return told | {"settled": found.settled}
+
+
 @router.post("/workpieces/{workpiece}/preview")
 def preview_steps(workpiece: UUID, wanted: StepsIn) -> ViewOut:
     """What the workpiece would come out as with other steps, which are not kept; asked for again as for a view."""
@@ -226,7 +233,7 @@ def preview_steps(workpiece: UUID, wanted: StepsIn) -> ViewOut:
         stored = db.get(View, key)
     if stored is not None and has_blob(stored.content["scene"]):
         return ViewOut(key=key, content=ViewContent.model_validate(stored.content), job=None)
-    payload = {"key": key, "workpiece": str(found.id), "entries": found.entries, "steps": steps}
+    payload = _asked(found, key, steps)
     with session() as db:
         job = put_job(db, found.project_id, "preview", f"Trying a step on {found.name}", payload)
         overtake(db, job, "workpiece")
@@ -245,7 +252,7 @@ def get_view(workpiece: UUID) -> ViewOut:
         stored = None
     if stored is not None and stored.content["findings"] is not None and len(stored.content["pictures"]) > len(steps):
         return ViewOut(key=key, content=ViewContent.model_validate(stored.content), job=None)
-    payload = {"key": key, "workpiece": str(found.id), "entries": found.entries, "steps": steps}
+    payload = _asked(found, key, steps)
     with session() as db:
         job = put_job(db, found.project_id, "view", f"Opening {found.name}", payload)
         overtake(db, job, "workpiece")

@@ -19,7 +19,7 @@ from pruxel.server.jobs.pictures import scene_picture
 from pruxel.server.jobs.runner import fault_of, job_kind
 from pruxel.server.jobs.slots import dressing
 from pruxel.server.jobs.stacks import stored_stack
-from pruxel.server.jobs.view import run_workpiece
+from pruxel.server.jobs.view import put_aside, run_workpiece
 from pruxel.server.jobs.workpieces import check_entries, known_workpiece, workpiece_of
 from pruxel.server.store.batches import Batch, BatchItem, counts, end_item, failed_item, put_back, take_item
 from pruxel.server.store.database import session
@@ -72,10 +72,11 @@ def _worked(batch: Batch, item: BatchItem, context: Context) -> tuple[dict[str, 
     """What the batch's steps did after those that the item's workpiece has, and all steps together."""
     check_entries(stored_stack(batch.project_id), item.entries)
     own, settled = _own(batch, item)
-    run = run_workpiece(batch.project_id, item.entries, [*own, *batch.steps], context.part(0.0, 0.7))
+    run = run_workpiece(batch.project_id, item.entries, [*own, *batch.steps], context.part(0.0, 0.7), (), settled)
     first = len(own)
     mine = RecipeRun(run.scenes[first:], run.keys[first:], run.runs[first:])
-    told = item_told(item.name, item.entries, mine, context.part(0.7, 0.85), settled).as_dict()
+    aside = put_aside(batch.project_id, item.entries, settled)
+    told = item_told(item.name, item.entries, mine, context.part(0.7, 0.85), aside).as_dict()
     return told | {"picture": scene_picture(run.scene, _PICTURE, context.part(0.85, 1.0))}, [*own, *batch.steps]
 
 

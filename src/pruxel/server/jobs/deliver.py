@@ -5,6 +5,7 @@ from __future__ import annotations
 import shutil
 import uuid
 from dataclasses import replace
+from typing import Any
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
@@ -13,6 +14,7 @@ from pruxel.core.deliver.deliver import deliver
 from pruxel.core.deliver.package import replace_folder, zip_folder
 from pruxel.core.deliver.plan import plan_of
 from pruxel.core.formats.textures import link_name
+from pruxel.core.scene.model import Scene
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.view import run_workpiece
 from pruxel.server.settings import settings
@@ -27,11 +29,14 @@ def deliver_job(job: Job, context: Context) -> None:
     with session() as db:
         delivery = db.get_one(Delivery, uuid.UUID(job.payload["delivery"]))
         workpiece = db.get_one(Workpiece, delivery.workpiece_id)
-    pieces = [{"name": workpiece.name, "entries": workpiece.entries, "steps": delivery.steps}, *delivery.also]
-    scenes = [
-        replace(run_workpiece(job.project_id, one["entries"], one["steps"], part).scene, name=one["name"])
-        for one, part in context.part(0.0, 0.2).each(pieces, lambda one: str(one["name"]))
-    ]
+    own = {"entries": workpiece.entries, "steps": delivery.steps, "settled": workpiece.settled}
+    pieces = [own | {"name": workpiece.name}, *delivery.also]
+
+    def scene(one: dict[str, Any], part: Context) -> Scene:
+        run = run_workpiece(job.project_id, one["entries"], one["steps"], part, (), one.get("settled", []))
+        return replace(run.scene, name=one["name"])
+
+    scenes = [scene(one, part) for one, part in context.part(0.0, 0.2).each(pieces, lambda one: str(one["name"]))]
     home = settings().deliveries
     make_folder(home)
     final_home = home / delivery.below if delivery.below else home

@@ -47,7 +47,13 @@ def put_delivery(db: Session, pieces: Sequence[Workpiece], name: str, wanted: Wa
         below=safe_path(wanted.below) if wanted.below.strip(" /\\.") else "",
         steps=steps_of(db, piece),
         also=[
-            {"workpiece": str(one.id), "name": one.name, "entries": one.entries, "steps": steps_of(db, one)}
+            {
+                "workpiece": str(one.id),
+                "name": one.name,
+                "entries": one.entries,
+                "steps": steps_of(db, one),
+                "settled": one.settled,
+            }
             for one in pieces[1:]
         ],
     )

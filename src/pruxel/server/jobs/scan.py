@@ -28,6 +28,8 @@ from pruxel.server.jobs.stacks import check_root, known_of, opened_anew
 from pruxel.server.store.database import engine, session
 from pruxel.server.store.jobs import tell
 from pruxel.server.store.loading import remove_entries
+from pruxel.server.store.projects import profile_of
+from pruxel.server.store.recipes import checked_recipes, take_recipes
 from pruxel.server.store.slots import settle
 from pruxel.server.store.stack_state import READY, touch
 from pruxel.server.store.tables import WORD_INDEX, Job, Project, SourceRow
@@ -98,6 +100,7 @@ def adopt_profile(project: uuid.UUID, mount: Path) -> None:
         own = find_profiles(mount)
         if own:
             found.profile, found.profile_home = read_text(own[0]), str(mount)
+            take_recipes(db, project, checked_recipes(profile_of(found).profile.spec.recipes))
             touch(db, project)
 
 

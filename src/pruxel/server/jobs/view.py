@@ -5,15 +5,18 @@ from __future__ import annotations
 import hashlib
 import json
 import uuid
+from collections.abc import Collection, Sequence
 from dataclasses import asdict
 from typing import Any
 
 import pruxel.core.findings  # noqa: F401 - registers all rules
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
+from pruxel.core.base.findings import Aside, none_aside
 from pruxel.core.findings.registry import find
 from pruxel.core.formats import every  # noqa: F401 - registers all formats
 from pruxel.core.formats.registry import FORMATS, lost
+from pruxel.core.knowledge.meant import meant_in
 from pruxel.core.pictures.render import View as PictureView
 from pruxel.core.recipe.cache import LayeredCache, MemoryCache
 from pruxel.core.recipe.document import StepUse
@@ -25,14 +28,14 @@ from pruxel.core.steps.references import Reference
 from pruxel.core.steps.registry import Library, StepResult
 from pruxel.server.jobs.pictures import scene_picture
 from pruxel.server.jobs.runner import job_kind
-from pruxel.server.jobs.stacks import fingerprint, opener
+from pruxel.server.jobs.stacks import fingerprint, opener, stored_stack
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import tell
 from pruxel.server.store.revisions import steps_of
 from pruxel.server.store.scenes import StoredSteps, shown_scene
 from pruxel.server.store.tables import Job, View, Workpiece
 
-VERSION = "9"
+VERSION = "10"
 _CARD = PictureView(width=352, height=240, samples=1, sky_rays=6)
 _results = LayeredCache(MemoryCache(), StoredSteps())
 
@@ -47,9 +50,25 @@ def inputs_key(project: uuid.UUID, entries: list[str], now: str | None = None) -
 
 
 def view_key(workpiece: Workpiece, steps: list[Any], now: str | None = None) -> str:
-    """The key of what a workpiece comes out as: its inputs and its steps."""
-    text = json.dumps([inputs_key(workpiece.project_id, workpiece.entries, now), steps], sort_keys=True)
-    return hashlib.blake2b(text.encode(), digest_size=16).hexdigest()
+    """The key of what a workpiece comes out as: its inputs, its steps, and the findings that those leave."""
+    key = _leaving(inputs_key(workpiece.project_id, workpiece.entries, now), steps, workpiece.settled)
+    return hashlib.blake2b(json.dumps([key, steps], sort_keys=True).encode(), digest_size=16).hexdigest()
+
+
+def _leaving(key: str, steps: Sequence[Any], settled: Collection[str]) -> str:
+    """The key of inputs whose findings are meant so: another one only where a step follows findings."""
+    return f"{key} {json.dumps(sorted(settled))}" if settled and _follow(steps) else key
+
+
+def _follow(steps: Sequence[Any]) -> bool:
+    """Whether a step follows findings."""
+    return any(step.get("rule") and step["rule"].get("finding") for step in steps)
+
+
+def put_aside(project: uuid.UUID, entries: Sequence[str], settled: Collection[str]) -> Aside:
+    """What tells the findings that are meant so in a workpiece: those that it, or the profile, says."""
+    meant = meant_in(stored_stack(project).profile.spec.meant_so, entries)
+    return lambda found: found.key in settled or meant(found)
 
 
 class ProjectLibrary(Library):
@@ -73,7 +92,8 @@ class ProjectLibrary(Library):
         if reference.to == "entry":
             return run_workpiece(self._project, [reference.name], [], context).scene
         workpiece, steps = self._workpiece(reference)
-        return run_workpiece(self._project, workpiece.entries, steps, context, (*self._above, reference.name)).scene
+        above = (*self._above, reference.name)
+        return run_workpiece(self._project, workpiece.entries, steps, context, above, workpiece.settled).scene
 
     def _workpiece(self, reference: Reference) -> tuple[Workpiece, list[Any]]:
         if reference.name in self._above:
@@ -94,9 +114,17 @@ def _is_uuid(text: str) -> bool:
 
 
 def run_workpiece(
-    project: uuid.UUID, entries: list[str], steps: list[Any], context: Context, above: tuple[str, ...] = ()
+    project: uuid.UUID,
+    entries: list[str],
+    steps: list[Any],
+    context: Context,
+    above: tuple[str, ...] = (),
+    settled: Collection[str] = (),
 ) -> RecipeRun:
-    """Open the entries and run the steps, through the store and the memory of this process."""
+    """Open the entries and run the steps, through the store and the memory of this process.
+
+    `settled` are the keys of findings that steps which follow findings leave alone, beside those of the profile.
+    """
     key = inputs_key(project, entries)
     known = _results.get(key)
     if known is None:
@@ -104,17 +132,30 @@ def run_workpiece(
         _results.put(key, known)
     uses = [StepUse.model_validate(s) for s in steps]
     library = ProjectLibrary(project, above)
-    return run_recipe(known.scene, uses, _results, context.part(0.4, 0.6), key=key, library=library)
+    return run_recipe(
+        known.scene, uses, _results, context.part(0.4, 0.6), key=_leaving(key, steps, settled), library=library,
+        aside=put_aside(project, entries, settled) if _follow(steps) else none_aside,
+    )  # fmt: skip
+
+
+def _run(job: Job, context: Context) -> RecipeRun:
+    """What a job of a workpiece asks for."""
+    wanted = job.payload
+    settled = wanted.get("settled", [])
+    return run_workpiece(job.project_id, wanted["entries"], wanted["steps"], context, settled=settled)
 
 
 @job_kind("view")
 def view(job: Job, context: Context) -> None:
     """Store the scene first, so that the page can show it, then findings, what was before each step, and pictures."""
     key, project = job.payload["key"], job.project_id
-    run = run_workpiece(project, job.payload["entries"], job.payload["steps"], context.part(0.0, 0.5))
+    run = _run(job, context.part(0.0, 0.5))
     content = _content(run)
     _save(key, project, content)
-    content["findings"] = [asdict(f) | {"key": f.key} for f in find(run.scene, context.part(0.6, 0.75))]
+    meant = meant_in(stored_stack(project).profile.spec.meant_so, job.payload["entries"])
+    content["findings"] = [
+        asdict(f) | {"key": f.key, "by_profile": meant(f)} for f in find(run.scene, context.part(0.6, 0.75))
+    ]
     _save(key, project, content)
     for step, before in zip(content["steps"], run.scenes, strict=False):
         context.check()
@@ -129,7 +170,7 @@ def view(job: Job, context: Context) -> None:
 def preview(job: Job, context: Context) -> None:
     """Store the scene of steps that are only tried."""
     key, project = job.payload["key"], job.project_id
-    run = run_workpiece(project, job.payload["entries"], job.payload["steps"], context)
+    run = _run(job, context)
     with session() as db:
         known = db.get(View, key) is not None
     if not known:

@@ -27,6 +27,8 @@ from pruxel.server.store.blobs import get_blob, has_blob, put_blob
 from pruxel.server.store.database import session
 from pruxel.server.store.tables import StoredScene
 
+# How a stored manifest of a scene begins.
+SCENE_BEGINS = b'{"_":"Scene"'
 # What every browser decodes by itself.
 _SHOWN_AS_IS = frozenset({"image/png", "image/jpeg", "image/webp"})
 

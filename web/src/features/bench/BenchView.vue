@@ -18,6 +18,7 @@ import Problem from '../../components/Problem.vue'
 import Question from '../../components/Question.vue'
 import { useEvents } from '../../composables/useEvents'
 import { jobById, lookUp } from '../../composables/useJobs'
+import { useFaces } from '../../composables/useFaces'
 import { useHeld } from '../../composables/useHeld'
 import { useKeys } from '../../composables/useKeys'
 import { usePreview } from '../../composables/usePreview'
@@ -148,7 +149,19 @@ const compared = computed(() => {
   const number = pointed.value ?? steps.length - 1
   return held.value && !preview.on.value ? { number, scene: steps[number]?.before_scene ?? '' } : null
 })
-const scene = computed(() => compared.value?.scene || preview.content.value?.scene || content.value?.scene)
+const faces = useFaces()
+const scene = computed(
+  () => faces.shownScene.value || compared.value?.scene || preview.content.value?.scene || content.value?.scene,
+)
+// A wipe holds what is shown against what was before the step that is tried, pointed at, or else the last one.
+const wiping = ref(false)
+const beside = computed(() => {
+  const steps = content.value?.steps ?? []
+  const number = pointed.value ?? steps.length - 1
+  if (!wiping.value || faces.active.value || compared.value) return { scene: '', words: '' }
+  if (preview.on.value) return { scene: preview.content.value ? (content.value?.scene ?? '') : '', words: 'As it is' }
+  return { scene: steps[number]?.before_scene ?? '', words: `Before step ${number + 1}` }
+})
 const browse = () => router.push({ name: 'browse', params: { project: project.value } })
 
 function isolate() {
@@ -213,6 +226,7 @@ useKeys('Bench', [
   ['m', 'Measure between two points', () => viewport.value?.measure()],
   [', .', 'Turn the light', (press) => viewport.value?.turnLight(press.key === ',' ? -0.4 : 0.4)],
   ['i', 'Show the chosen part alone, or all', isolate],
+  ['c', 'Compare with before the last step: a line to move', () => (wiping.value = !wiping.value)],
   ['b', 'Held: before the last step, or the one pointed at', () => undefined],
   ['a', 'Add a step', () => strip.value?.add()],
   ['h', 'Show all parts', () => (hidden.value = new Set())],
@@ -246,10 +260,13 @@ useKeys('Bench', [
         ref="viewport"
         :key="id"
         :scene="scene"
+        :beside="beside.scene"
         :hidden="hidden"
         :keep="id"
         :name="workpiece?.name ?? 'model'"
+        :wiping="wiping"
         @pick="pick"
+        @wipe="wiping = !wiping"
       />
       <div class="absolute top-3 left-4 flex max-w-[80%] items-start gap-3">
         <div class="min-w-0">
@@ -259,7 +276,7 @@ useKeys('Bench', [
         <MoreMenu v-if="workpiece" label="More about this workpiece" :acts="acts" />
       </div>
       <p
-        v-if="preview.on.value"
+        v-if="preview.on.value && !faces.active.value"
         class="absolute top-14 left-1/2 max-w-[60%] -translate-x-1/2 truncate rounded-full border px-4 py-1 text-[13px]"
         :class="
           preview.bad.value ? 'border-brick bg-brick-soft text-brick' : 'border-marigold bg-marigold-soft text-marigold'
@@ -277,6 +294,17 @@ useKeys('Bench', [
         data-test="before"
       >
         Before step {{ compared.number + 1 }}
+      </p>
+      <p
+        v-if="wiping && !faces.active.value"
+        class="absolute left-1/2 flex -translate-x-1/2 items-center gap-3 rounded-full border border-line bg-sheet px-4 py-1 text-[12.5px]"
+        :class="preview.on.value ? 'top-24' : 'top-14'"
+        role="status"
+        data-test="wiping"
+      >
+        <template v-if="beside.scene">{{ beside.words }} <span class="text-faint">left of the line</span></template>
+        <template v-else>There is no step to compare with.</template>
+        <button class="words" title="c" @click="wiping = false">end</button>
       </p>
       <div v-if="!content && !failed" class="pointer-events-none absolute inset-0 flex items-center justify-center">
         <p class="rounded-lg border border-line bg-sheet px-4 py-2 text-[13px]" role="status">

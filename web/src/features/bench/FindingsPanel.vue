@@ -6,9 +6,10 @@ import { count } from '../../model/words'
 import FindTexture from './FindTexture.vue'
 
 const { findings, settled } = defineProps<{ findings: Finding[] | null; loading: boolean; settled: string[] }>()
-const open = computed(() => findings?.filter((one) => !settled.includes(one.key)) ?? [])
+const put = (one: Finding) => one.by_profile || settled.includes(one.key)
+const open = computed(() => findings?.filter((one) => !put(one)) ?? [])
 // Those that somebody said are meant so; a key of a finding that is not there now is kept, it may come back.
-const aside = computed(() => findings?.filter((one) => settled.includes(one.key)) ?? [])
+const aside = computed(() => findings?.filter(put) ?? [])
 const mendable = computed(() => mends(open.value, aside.value).length)
 const settle = (one: Finding) => emit('settle', [...settled, one.key])
 const unsettle = (one: Finding) =>
@@ -85,7 +86,8 @@ const tones = {
       <ul class="mt-1 space-y-1">
         <li v-for="(finding, i) in aside" :key="i" class="flex items-baseline gap-2">
           <span class="min-w-0 flex-1 truncate" :title="finding.title">{{ finding.title }}</span>
-          <button class="words shrink-0 text-[12.5px]" @click="unsettle(finding)">look at it again</button>
+          <span v-if="finding.by_profile" class="shrink-0 text-[12.5px] text-faint">says the profile</span>
+          <button v-else class="words shrink-0 text-[12.5px]" @click="unsettle(finding)">look at it again</button>
         </li>
       </ul>
     </details>

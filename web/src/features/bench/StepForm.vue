@@ -2,12 +2,15 @@
 import { computed, onBeforeUnmount, onMounted, reactive, ref, watch } from 'vue'
 import { api, type StepKind, type ViewContent, type Workpiece } from '../../api/client'
 import FieldInput from '../../components/FieldInput.vue'
+import FacesField from './FacesField.vue'
 import Problem from '../../components/Problem.vue'
+import { useFaces } from '../../composables/useFaces'
 import { useKeys } from '../../composables/useKeys'
+import type { FaceSet } from '../../model/faces'
 import { fieldsOf, valuesOf, type Schema, type Target } from '../../model/form'
 
 // Stands beside the model, which shows what the values come to; nothing is done before the step is run.
-const { kind, values, content, hidden, project, workpieces, submit, picked } = defineProps<{
+const { kind, values, content, hidden, project, workpieces, submit, picked, before } = defineProps<{
   kind: StepKind
   values: Record<string, unknown>
   content: ViewContent | undefined
@@ -16,6 +19,8 @@ const { kind, values, content, hidden, project, workpieces, submit, picked } = d
   workpieces: Workpiece[]
   // The part that was clicked last, with how many clicks there were: the same may be clicked twice.
   picked: { part: string; times: number } | null
+  // The scene that the step works on.
+  before: string
   submit: (params: Record<string, unknown>) => Promise<void>
 }>()
 const emit = defineEmits<{ close: []; preview: [params: Record<string, unknown>] }>()
@@ -28,6 +33,7 @@ const form = reactive(valuesOf(fields.value, { ...shown, ...values }))
 const error = ref<unknown>(null)
 const running = ref(false)
 const entries = ref<string[]>([])
+const { active: choosing } = useFaces()
 const home = ref<HTMLElement>()
 const choices = computed((): Record<Target, string[]> => ({
   part: parts.value,
@@ -64,7 +70,7 @@ async function run() {
 watch(
   () => picked,
   (now) => {
-    if (!now || !takesParts.value) return
+    if (!now || !takesParts.value || choosing.value) return
     const chosen = form.parts as string[]
     form.parts = chosen.includes(now.part) ? chosen.filter((name) => name !== now.part) : [...chosen, now.part]
   },
@@ -81,14 +87,14 @@ function tryOut() {
 }
 watch(form, tryOut, { deep: true })
 
-const before = document.activeElement
+const beneath = document.activeElement
 onMounted(() => {
   home.value?.querySelector<HTMLElement>('input, select, textarea, button')?.focus()
   tryOut()
 })
 onBeforeUnmount(() => {
   clearTimeout(waiting)
-  if (before instanceof HTMLElement) before.focus()
+  if (beneath instanceof HTMLElement) beneath.focus()
 })
 useKeys('Bench', [['Escape', 'Leave the step as it was', () => emit('close')]])
 </script>
@@ -110,7 +116,15 @@ useKeys('Bench', [['Escape', 'Leave the step as it was', () => emit('close')]])
             <label class="mb-1 block text-[13px] font-semibold" :for="`p-${field.name}`">
               {{ field.title }} <span class="font-normal text-faint">{{ field.about }}</span>
             </label>
+            <FacesField
+              v-if="field.kind === 'faces'"
+              v-model="form[field.name] as FaceSet[]"
+              :scene="before"
+              :parts="content?.facts.parts ?? []"
+              :path="`p-${field.name}`"
+            />
             <FieldInput
+              v-else
               v-model="form[field.name]"
               :field="field"
               :choices="choices"
@@ -120,7 +134,7 @@ useKeys('Bench', [['Escape', 'Leave the step as it was', () => emit('close')]])
           </div>
         </div>
         <div class="flex items-center gap-2 border-t border-line p-3">
-          <span v-if="takesParts" class="text-[12px] leading-tight text-faint"
+          <span v-if="takesParts && !choosing" class="text-[12px] leading-tight text-faint"
             >A click on the model chooses a part.</span
           >
           <button type="button" class="button ml-auto" @click="emit('close')">Cancel</button>

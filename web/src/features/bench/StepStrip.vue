@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ref, watch } from 'vue'
+import { nextTick, ref, watch } from 'vue'
 import type { RuleName, StepKind, StepUse, ViewContent, Workpiece } from '../../api/client'
 import MoreMenu from '../../components/MoreMenu.vue'
 import { ruleWords } from '../../model/rules'
@@ -58,9 +58,15 @@ function drop(place: number) {
 const sheet = ref<'keep' | 'recipe' | 'copy' | null>(null)
 const told = ref('')
 const few = () => !steps().length
+const row = ref<HTMLElement>()
 watch(
   () => workpiece?.steps,
-  () => (told.value = ''),
+  (now, before) => {
+    told.value = ''
+    // A step that was added is brought into sight.
+    if (now && before && now.length > before.length)
+      void nextTick(() => row.value?.scrollTo({ left: row.value.scrollWidth }))
+  },
 )
 const acts = () => [
   ...(few() || !fits() ? [] : [{ words: 'Keep as a recipe…', run: () => (sheet.value = 'keep'), test: 'keep-recipe' }]),
@@ -85,6 +91,10 @@ function withStep(params: Record<string, unknown>): StepUse[] {
 function preview(params: Record<string, unknown>) {
   emit('try', withStep(params).slice(0, editing.value === undefined ? undefined : editing.value + 1))
 }
+
+// What the step works on: all that came before it, or for a new one what there is.
+const before = () =>
+  (editing.value === undefined ? content?.scene : content?.steps[editing.value]?.before_scene) ?? content?.scene ?? ''
 
 function pick(kind: StepKind) {
   picking.value = false
@@ -143,7 +153,7 @@ const first = () => (content?.pictures[0] ? `/api/blobs/${content.pictures[0]}` 
         </button>
       </div>
     </div>
-    <div class="flex min-w-0 flex-1 items-stretch gap-2 overflow-x-auto">
+    <div ref="row" class="flex min-w-0 flex-1 items-stretch gap-2 overflow-x-auto">
       <figure class="flex w-36 shrink-0 flex-col overflow-hidden rounded-lg border border-line bg-sheet">
         <div class="flex min-h-0 flex-1 items-center justify-center">
           <img v-if="first()" :src="first()" alt="As it came" class="h-full object-contain" />
@@ -239,6 +249,7 @@ const first = () => (content?.pictures[0] ? `/api/blobs/${content.pictures[0]}` 
       :project="project"
       :workpieces="workpieces"
       :picked="picked"
+      :before="before()"
       :submit="(params) => apply(withStep(params))"
       @preview="preview"
       @close="close"

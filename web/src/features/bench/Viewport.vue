@@ -1,25 +1,32 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useFaces } from '../../composables/useFaces'
 import { told } from '../../model/words'
 import { AT_FIRST, GROUNDS, kept, type Viewing } from '../../model/viewing'
 import { CHANNELS, type Channel } from '../../viewer/channels'
 import { theStage, type Look, type Stage } from '../../viewer/stage'
 import ViewLegend from './ViewLegend.vue'
 import ViewMenu from './ViewMenu.vue'
+import WipeLine from './WipeLine.vue'
 
-const { scene, hidden, keep, name } = defineProps<{
+const { scene, beside, hidden, keep, name, wiping } = defineProps<{
   scene: string | undefined
+  // Another state of it, left of a line that one moves; none where it is empty.
+  beside: string
   hidden: Set<string>
   keep: string
   name: string
+  wiping: boolean
 }>()
-const emit = defineEmits<{ pick: [part: string | null] }>()
+const emit = defineEmits<{ pick: [part: string | null]; wipe: [] }>()
 const home = ref<HTMLElement>()
 const place = () => `pruxel.look.${keep}`
 const viewing = ref<Viewing>(kept(sessionStorage.getItem(place())))
 const shown = ref('')
 const failed = ref('')
 const joints = ref<string[]>([])
+const faces = useFaces()
+const frame = ref<{ left: number; top: number; width: number; height: number } | null>(null)
 const square = ref(1)
 const measuring = ref(false)
 const distance = ref<number | null>(null)
@@ -39,6 +46,7 @@ async function show() {
     joints.value = stage.joints()
     if (!joints.value.includes(viewing.value.joint)) viewing.value = { ...viewing.value, joint: joints.value[0] ?? '' }
     square.value = stage.square
+    mark()
     distance.value = null
   } catch (error) {
     failed.value = told(error)
@@ -66,23 +74,62 @@ const across = (event: PointerEvent): [number, number] => {
 // A press without a drag chooses the part under it, or the next point of a measurement; with Alt a drag turns the light.
 function pressed(event: PointerEvent) {
   pressedAt = { x: event.clientX, y: event.clientY }
+  if (framing() && event.button === 0) {
+    frame.value = { left: 0, top: 0, width: 0, height: 0 }
+    event.stopPropagation()
+    home.value?.setPointerCapture(event.pointerId)
+    return
+  }
   if (!event.altKey) return
   lightFrom = event.clientX
   event.stopPropagation()
 }
 function moved(event: PointerEvent) {
+  if (frame.value) {
+    event.stopPropagation()
+    frame.value = dragged(event)
+    return
+  }
   if (lightFrom === null) return
   event.stopPropagation()
   stage?.turnLight((event.clientX - lightFrom) * 0.01)
   lightFrom = event.clientX
 }
 function released(event: PointerEvent) {
+  const framed = frame.value
+  frame.value = null
+  if (framed && framed.width > 4 && framed.height > 4) return chooseWithin(framed, event.shiftKey)
   const turned = lightFrom !== null
   lightFrom = null
   if (!stage || turned || Math.hypot(event.clientX - pressedAt.x, event.clientY - pressedAt.y) > 4) return
-  if (measuring.value) distance.value = stage.measure(...across(event))
-  else emit('pick', stage.pick(...across(event)))
+  if (measuring.value) {
+    distance.value = stage.measure(...across(event))
+    return
+  }
+  const met = stage.hit(...across(event))
+  if (!faces.active.value) emit('pick', met?.part ?? null)
+  else if (met && met.face >= 0) void faces.at(met.part, met.face)
 }
+
+// While faces are chosen in a frame, a drag draws one; the wheel and the right button move the eye as always.
+const framing = () => faces.active.value && faces.boxing.value
+function dragged(event: PointerEvent) {
+  const box = home.value!.getBoundingClientRect()
+  const [left, right] = [pressedAt.x, event.clientX].sort((a, b) => a - b) as [number, number]
+  const [top, low] = [pressedAt.y, event.clientY].sort((a, b) => a - b) as [number, number]
+  return { left: left - box.left, top: top - box.top, width: right - left, height: low - top }
+}
+function chooseWithin({ left, top, width, height }: NonNullable<typeof frame.value>, away: boolean) {
+  const { clientWidth, clientHeight } = home.value!
+  const clip = (value: number) => Math.min(Math.max(value, -1), 1)
+  const x = (at: number) => clip((at / clientWidth) * 2 - 1)
+  const y = (at: number) => clip(1 - (at / clientHeight) * 2)
+  const sides = { left: x(left), right: x(left + width), top: y(top), bottom: y(top + height) }
+  const shown = stage!.parts().filter((part) => !hidden.has(part))
+  void faces.inWindow({ clip_from_world: stage!.clipFromWorld(), ...sides }, shown, away)
+}
+const mark = () => stage?.markFaces(faces.active.value ? faces.chosen.value : [])
+watch([faces.chosen, faces.active], mark)
 function measure(on = !measuring.value) {
   measuring.value = on
   distance.value = null
@@ -101,6 +148,7 @@ async function savePicture() {
 onMounted(() => {
   try {
     stage = theStage()
+    stage.part(parting.value)
     stage.attach(home.value!)
     use(viewing.value)
   } catch {
@@ -110,11 +158,22 @@ onMounted(() => {
 })
 onBeforeUnmount(() => {
   stage?.endMeasuring()
+  void stage?.beside('')
   // Others that use it show things as they are.
   use(AT_FIRST)
   stage?.detach()
 })
+const parting = ref(0.5)
+async function showBeside() {
+  try {
+    await stage?.beside(shown.value ? beside : '')
+  } catch (error) {
+    failed.value = told(error)
+  }
+}
 watch(() => scene, show)
+watch([() => beside, shown], showBeside)
+watch(parting, (at) => stage?.part(at))
 watch(viewing, (now) => {
   sessionStorage.setItem(place(), JSON.stringify(now))
   use(now)
@@ -140,13 +199,24 @@ const looks: [Look, string][] = [
     <div
       ref="home"
       class="absolute inset-0"
-      :class="{ 'cursor-crosshair': measuring }"
+      :class="{ 'cursor-crosshair': measuring || faces.active.value }"
       data-test="viewport"
       :data-shown="shown"
       @pointerdown.capture="pressed"
       @pointermove.capture="moved"
       @pointerup="released"
     />
+    <div
+      v-if="frame"
+      class="pointer-events-none absolute border-2 border-marigold bg-marigold/15"
+      :style="{
+        left: `${frame.left}px`,
+        top: `${frame.top}px`,
+        width: `${frame.width}px`,
+        height: `${frame.height}px`,
+      }"
+    />
+    <WipeLine v-if="beside" v-model="parting" />
     <p
       v-if="failed"
       class="absolute inset-x-8 top-1/3 rounded-lg border border-line bg-sheet p-4 text-center text-[13px]"
@@ -187,6 +257,16 @@ const looks: [Look, string][] = [
           <option v-for="[one, title] in CHANNELS" :key="one" :value="one">{{ title }}</option>
         </select>
       </div>
+      <button
+        class="button py-1 text-[12.5px]"
+        :class="{ 'bg-sea-soft font-semibold text-sea': wiping }"
+        :aria-pressed="wiping"
+        title="Compare with before the last step (c)"
+        data-test="compare"
+        @click="emit('wipe')"
+      >
+        Compare
+      </button>
       <ViewMenu
         v-model="viewing"
         @from="stage?.viewFrom($event)"

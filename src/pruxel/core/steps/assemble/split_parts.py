@@ -17,23 +17,25 @@ from pruxel.core.geometry.pieces import pieces
 from pruxel.core.scene.edit import unique_names
 from pruxel.core.scene.model import Clip, ClipChannel, Mesh, Node, Scene
 from pruxel.core.scene.surface import surface_of, triangles_of_places, used_only, with_faces
+from pruxel.core.steps.choose_faces import Faces, chosen_faces
 from pruxel.core.steps.choose_parts import chosen_parts
 from pruxel.core.steps.on_meshes import of_parts
 from pruxel.core.steps.references import Metres, Parts
 from pruxel.core.steps.registry import Params, StepResult, step
 
-By = Literal["material", "piece", "texture tile", "joint"]
+By = Literal["material", "piece", "texture tile", "joint", "chosen faces"]
 
 
 class SplitParts(Params):
     """What tells the new parts apart."""
 
     parts: Parts = ()
+    faces: Faces = ()
     by: By = Field(
         "material",
         title="Apart by",
         description="material; what hangs together; the whole number that texture coordinates lie in; the joint that "
-        "holds most",
+        "holds most; those faces and the rest",
     )
     distance: Metres = Field(1e-6, ge=0, le=10, title="Distance", description="vertices no farther apart hang together")
     most: int = Field(200, ge=2, le=10_000, title="At most", description="new parts of one; more are refused")
@@ -42,7 +44,7 @@ class SplitParts(Params):
 @step(
     "split_parts",
     "Split parts",
-    "Makes several parts of one: by material, by what hangs together, by texture tile or by joint.",
+    "Makes several parts of one: by material, by what hangs together, by texture tile, by joint or by chosen faces.",
     SplitParts,
 )
 def split_parts(scene: Scene, params: SplitParts, context: Context) -> StepResult:
@@ -51,11 +53,13 @@ def split_parts(scene: Scene, params: SplitParts, context: Context) -> StepResul
     nodes, meshes = list(scene.nodes), list(scene.meshes)
     pieces_of: dict[int, list[tuple[str, int]]] = {}  # by mesh: what each piece is called, and its new mesh
     born: dict[int, list[int]] = {}
-    for index in chosen_parts(scene, params.parts):
+    by_faces = params.by == "chosen faces"
+    for index in chosen_faces(scene, params.faces) if by_faces else chosen_parts(scene, params.parts):
         context.check()
         node = scene.nodes[index]
         assert node.mesh is not None
-        if node.mesh not in pieces_of:
+        # Of parts that share a mesh, each may have other faces chosen.
+        if by_faces or node.mesh not in pieces_of:
             made = list(_split(scene, node, params))
             if len(made) > params.most:
                 raise UsageError(
@@ -169,6 +173,12 @@ def _by_joint(scene: Scene, node: Node, mesh: Mesh, _params: SplitParts) -> Labe
     return _together(numbers), lambda k: scene.nodes[joints[k]].name if k >= 0 else "no joint"
 
 
+def _by_faces(scene: Scene, node: Node, _mesh: Mesh, params: SplitParts) -> Labels:
+    mask = chosen_faces(scene, [one for one in params.faces if one.part == node.name])
+    [mine] = mask.values()
+    return (~mine).astype(np.int64), lambda k: "rest" if k else "chosen"
+
+
 def _together(numbers: list[AnyArray]) -> AnyArray:
     return np.concatenate(numbers or [np.zeros(0, np.int64)])
 
@@ -178,4 +188,5 @@ _LABELS: dict[str, Callable[[Scene, Node, Mesh, SplitParts], Labels]] = {
     "piece": _by_piece,
     "texture tile": _by_tile,
     "joint": _by_joint,
+    "chosen faces": _by_faces,
 }

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 from pydantic import Field
@@ -12,6 +13,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
 from pruxel.core.scene.edit import edit_meshes
 from pruxel.core.scene.model import Mesh, Primitive, Scene
+from pruxel.core.steps.choose_faces import Faces, chosen_faces, on_faces
 from pruxel.core.steps.choose_parts import chosen_parts
 from pruxel.core.steps.references import Part
 from pruxel.core.steps.registry import Params, StepResult, step
@@ -21,6 +23,7 @@ class FlipFaces(Params):
     """Which parts to turn; none named means all."""
 
     parts: tuple[Part, ...] = Field((), description="names of the parts", title="Parts")
+    faces: Faces = ()
     normals: bool = Field(default=True, description="turn the vertex normals too", title="Turn normals")
 
 
@@ -56,8 +59,15 @@ def _flipped(primitive: Primitive, *, normals: bool) -> Primitive:
 )
 def flip_faces(scene: Scene, params: FlipFaces, context: Context) -> StepResult:
     """Flip the faces of the chosen parts."""
-    nodes = chosen_parts(scene, params.parts)
     context.check()
+    if params.faces:
+        chosen = chosen_faces(scene, params.faces)
+        count = sum(int(mask.sum()) for mask in chosen.values())
+        made = on_faces(scene, chosen, partial(_flipped, normals=params.normals))
+        return StepResult(
+            made, f"{count:,} chosen faces turned", (Evidence("faces turned", count), Evidence("parts", len(chosen)))
+        )
+    nodes = chosen_parts(scene, params.parts)
 
     def change(mesh: Mesh) -> Mesh:
         return replace(mesh, primitives=tuple(_flipped(p, normals=params.normals) for p in mesh.primitives))

@@ -10,11 +10,13 @@ from pydantic import Field
 from pruxel.core.base.arrays import AnyArray
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
+from pruxel.core.base.findings import Evidence
 from pruxel.core.geometry.faults import doubled, hidden, without_area
 from pruxel.core.geometry.pieces import pieces
 from pruxel.core.scene.model import Mesh, Scene
 from pruxel.core.scene.surface import Surface, remeshed, surface_of, triangles_of_places, used_only, with_faces
 from pruxel.core.scene.walk import parts
+from pruxel.core.steps.choose_faces import Faces, chosen_faces, on_faces
 from pruxel.core.steps.on_meshes import Changed, measured, of_parts, on_meshes
 from pruxel.core.steps.references import Parts, SamePlace
 from pruxel.core.steps.registry import Params, StepResult, step
@@ -27,10 +29,12 @@ class RemoveFaces(Params):
     """What is to go."""
 
     parts: Parts = ()
+    faces: Faces = ()
     what: What = Field(
         "without area",
         title="What goes",
-        description="lines and points; faces that stand twice, also as two sides; what no ray from the open reaches; "
+        description="where no faces are chosen: lines and points; faces that stand twice, also as two sides; "
+        "what no ray from the open reaches; "
         "pieces of few faces",
     )
     distance: SamePlace = 1e-6
@@ -45,7 +49,14 @@ class RemoveFaces(Params):
     RemoveFaces,
 )
 def remove_faces(scene: Scene, params: RemoveFaces, context: Context) -> StepResult:
-    """Remove faces of the chosen parts; raises `UsageError` when nothing would be left of the scene."""
+    """Remove faces of the chosen parts, or the chosen faces; raises `UsageError` when nothing would be left."""
+    if params.faces:
+        context.check()
+        faces = chosen_faces(scene, params.faces)
+        count = sum(int(mask.sum()) for mask in faces.values())
+        made = on_faces(scene, faces, lambda _: None)
+        _refuse_nothing(made, count, "of those chosen")
+        return StepResult(made, f"{count:,} chosen faces removed", (Evidence("faces removed", count),))
 
     def change(mesh: Mesh) -> Changed:
         whole = surface_of(mesh)
@@ -60,14 +71,18 @@ def remove_faces(scene: Scene, params: RemoveFaces, context: Context) -> StepRes
         }
 
     changed, counts, chosen = on_meshes(scene, params.parts, change, context)
-    if counts["faces removed"] and not any(p.indices.size for _, _, mesh in parts(changed) for p in mesh.primitives):
-        raise UsageError(
-            ErrorCode.USAGE, "no face would be left", expected="parts of which something stays",
-            found=f"{counts['faces removed']:,} faces, all {params.what}", hint="Choose fewer parts or other faces.",
-        )  # fmt: skip
+    _refuse_nothing(changed, counts["faces removed"], params.what)
     return StepResult(
         changed, f"{counts['faces removed']:,} faces removed from {of_parts(chosen)}", measured(counts, _COUNTED)
     )
+
+
+def _refuse_nothing(left: Scene, removed: int, what: str) -> None:
+    if removed and not any(p.indices.size for _, _, mesh in parts(left) for p in mesh.primitives):
+        raise UsageError(
+            ErrorCode.USAGE, "no face would be left", expected="parts of which something stays",
+            found=f"{removed:,} faces, all {what}", hint="Choose fewer parts or other faces.",
+        )  # fmt: skip
 
 
 def _gone(whole: Surface, params: RemoveFaces) -> AnyArray:

@@ -11,6 +11,7 @@ from pruxel.core.base.findings import Evidence
 from pruxel.core.scene.edit import drop_unused, edit_meshes
 from pruxel.core.scene.materials import Material
 from pruxel.core.scene.model import Mesh, Scene
+from pruxel.core.steps.choose_faces import Faces, chosen_faces, on_faces
 from pruxel.core.steps.choose_parts import chosen_parts
 from pruxel.core.steps.materials.edit_material import linear_of
 from pruxel.core.steps.on_meshes import of_parts
@@ -22,6 +23,7 @@ class AssignMaterial(Params):
     """Which material, and what wears it."""
 
     parts: Parts = ()
+    faces: Faces = ()
     material: MaterialName = Field(
         ..., min_length=1, max_length=200, title="Material", description="one that is there, or the name of a new one"
     )
@@ -37,13 +39,21 @@ class AssignMaterial(Params):
 def assign_material(scene: Scene, params: AssignMaterial, context: Context) -> StepResult:
     """Exchange the materials of the chosen parts; those that nothing wears any more go."""
     context.check()
-    nodes = chosen_parts(scene, params.parts)
     known = next((k for k, m in enumerate(scene.materials) if m.name == params.material), None)
     if known is None:
         r, g, b = linear_of(params.color)
         fresh = Material(params.material, base_color=(r, g, b, 1.0), roughness=0.7)
         scene, known = replace(scene, materials=(*scene.materials, fresh)), len(scene.materials)
     number = known
+    if params.faces:
+        chosen = chosen_faces(scene, params.faces)
+        count = sum(int(mask.sum()) for mask in chosen.values())
+        dressed = drop_unused(on_faces(scene, chosen, lambda p: replace(p, material=number, dressings=())))
+        return StepResult(
+            dressed, f"“{params.material}” on {count:,} faces of {of_parts(len(chosen))}",
+            (Evidence("faces", count), Evidence("materials left", len(dressed.materials))),
+        )  # fmt: skip
+    nodes = chosen_parts(scene, params.parts)
 
     def change(mesh: Mesh) -> Mesh:
         worn = tuple(replace(p, material=number, dressings=()) for p in mesh.primitives)

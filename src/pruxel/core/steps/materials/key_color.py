@@ -11,6 +11,7 @@ from pruxel.core.base.findings import Evidence
 from pruxel.core.images.levels import without_color
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.choose_materials import chosen_materials
+from pruxel.core.steps.colors import rgb_of
 from pruxel.core.steps.references import Color, Materials, Share
 from pruxel.core.steps.registry import Params, StepResult, step
 from pruxel.core.steps.repaint import repainted
@@ -40,7 +41,6 @@ def key_color(scene: Scene, params: KeyColor, context: Context) -> StepResult:
         for k in chosen
         if (ref := scene.materials[k].base_color_texture) is not None
     }
-    red, green, blue = (int(params.color[at : at + 2], 16) / 255 for at in (1, 3, 5))
     side = 3**0.5 / 100
 
     context.check()
@@ -48,7 +48,7 @@ def key_color(scene: Scene, params: KeyColor, context: Context) -> StepResult:
         return StepResult(scene, "no base colour texture to take a colour from", (Evidence("textures changed", 0),))
     made, count = repainted(
         scene, sorted(worn),
-        lambda rgba: without_color(rgba, (red, green, blue), params.near * side, (params.near + params.soft) * side),
+        lambda rgba: without_color(rgba, rgb_of(params.color), params.near * side, (params.near + params.soft) * side),
         context,
     )  # fmt: skip
     masked = tuple(

@@ -1,0 +1,11 @@
+"""Colours as parameters write them."""
+
+from __future__ import annotations
+
+from pruxel.core.images.layers import Rgb
+
+
+def rgb_of(color: str) -> Rgb:
+    """`#rrggbb` as display values, 0 to 1."""
+    red, green, blue = (int(color[at : at + 2], 16) / 255 for at in (1, 3, 5))
+    return red, green, blue

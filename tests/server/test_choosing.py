@@ -1,0 +1,67 @@
+"""Faces chosen on a stored scene, asked for as the page does."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+from fastapi.testclient import TestClient
+
+from pruxel.core.scene.model import Scene
+from pruxel.server.store.blobs import put_blob
+from pruxel.server.store.scenes import put_scene, shown_scene
+from tests.scenes import animated, two_boxes
+
+
+@pytest.fixture(scope="module")
+def boxes(client: TestClient) -> str:
+    return shown_scene(two_boxes())
+
+
+def test_faces_are_chosen_grown_and_taken_back(client: TestClient, boxes: str) -> None:
+    def choose(**wanted: Any) -> Any:
+        return client.post(f"/api/scenes/{boxes}/faces", json=wanted)
+
+    one = choose(at={"part": "large", "face": 4}).json()
+    assert one == [{"part": "large", "faces": "4", "count": 1}]
+    side = choose(at={"part": "large", "face": 4}, grow="what is level").json()
+    assert side == [{"part": "large", "faces": "4-5", "count": 2}]
+    assert choose(chosen=[{"part": "large", "faces": "4"}], grow="the whole piece").json()[0]["count"] == 12
+    both = choose(chosen=[{"part": "large", "faces": "4-5"}], at={"part": "small", "face": 0}).json()
+    assert [(o["part"], o["count"]) for o in both] == [("large", 2), ("small", 1)]
+    left = choose(chosen=[{"part": "large", "faces": "4-5"}], at={"part": "large", "face": 5}, take_away=True).json()
+    assert left == one
+    # What is in sight of an eye that sees all, from far along +z.
+    window = {"clip_from_world": (np.diag([0.1, 0.1, 0.01, 1.0])).reshape(-1).tolist()}
+    window |= {"left": -1, "bottom": -1, "right": 1, "top": 1}  # type: ignore[dict-item]
+    seen = choose(window=window, shown=["large", "small"]).json()
+    assert {o["part"] for o in seen} == {"large", "small"}
+    through = choose(window=window, shown=["large"], through=True).json()
+    assert through == [{"part": "large", "faces": "0-11", "count": 12}]
+
+
+@pytest.mark.parametrize(
+    ("wanted", "status"),
+    [
+        ({"at": {"part": "large", "face": 12}}, 422),
+        ({"at": {"part": "nobody", "face": 0}}, 422),
+        ({"chosen": [{"part": "large", "faces": "0-99"}]}, 422),
+        ({"chosen": [{"part": "large", "faces": "first"}]}, 422),
+        ({"window": {"clip_from_world": [0] * 15, "left": 0, "bottom": 0, "right": 1, "top": 1}}, 422),
+    ],
+)
+def test_what_is_not_there_is_told(client: TestClient, boxes: str, wanted: dict[str, Any], status: int) -> None:
+    answer = client.post(f"/api/scenes/{boxes}/faces", json=wanted)
+    assert answer.status_code == status
+    assert answer.json()["detail"]
+
+
+def test_only_scenes_are_chosen_from(client: TestClient, boxes: str) -> None:
+    put_blob("f" * 32, b"no scene")
+    for name in ("0" * 32, "f" * 32, "x" * 200):
+        assert client.post(f"/api/scenes/{name}/faces", json={}).status_code == 404
+    held, _ = put_scene(animated())
+    assert client.post(f"/api/scenes/{held}/faces", json={}).json() == []
+    empty = shown_scene(Scene("empty"))
+    assert client.post(f"/api/scenes/{empty}/faces", json={"grow": "the whole piece"}).json() == []

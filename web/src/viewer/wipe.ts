@@ -1,0 +1,51 @@
+import { Vector2, type Camera, type Scene, type WebGLRenderer } from 'three'
+import { letGo, type Built, type Drawn } from './build'
+
+// Another state of what is shown, left of an upright line; both are seen by the same eye.
+export class Wipe {
+  private other: Built | null = null
+  // From 0, nothing of the other, to 1, nothing else.
+  at = 0.5
+  // How often another was asked for: what comes late is not shown.
+  asked = 0
+
+  constructor(private readonly scene: Scene) {}
+
+  get drawn(): Drawn[] {
+    return this.other?.drawn ?? []
+  }
+
+  put(other: Built | null): void {
+    if (this.other) {
+      this.scene.remove(this.other.root)
+      letGo(this.other)
+    }
+    this.other = other
+    if (!other) return
+    other.root.visible = false
+    this.scene.add(other.root)
+    other.root.updateMatrixWorld(true)
+  }
+
+  render(renderer: WebGLRenderer, built: Built | null, eye: Camera): void {
+    if (!this.other || !built) {
+      renderer.render(this.scene, eye)
+      return
+    }
+    const { x: width, y: height } = renderer.getSize(new Vector2())
+    const split = Math.round(width * this.at)
+    renderer.setScissorTest(true)
+    for (const [shown, left, right] of [
+      [this.other, 0, split],
+      [built, split, width],
+    ] as const) {
+      this.other.root.visible = shown === this.other
+      built.root.visible = shown === built
+      renderer.setScissor(left, 0, right - left, height)
+      if (right > left) renderer.render(this.scene, eye)
+    }
+    renderer.setScissorTest(false)
+    this.other.root.visible = false
+    built.root.visible = true
+  }
+}
