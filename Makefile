@@ -2,6 +2,8 @@
 SHELL := /bin/bash
 # Where this is set, every process of ours compiles all of its modules anew.
 unexport PYTHONDONTWRITEBYTECODE
+# What installs does not wait for what builds.
+MAKEFLAGS += --jobs=2
 export PRUXEL_DATA_FOLDER ?= $(CURDIR)/.data
 PY := .venv/bin/python
 STAMPS := .venv/stamps

@@ -33,7 +33,7 @@ def application(game: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterato
     env.pop("PRUXEL_DATABASE_URL", None)
     with log.open("wb") as out:
         process = subprocess.Popen([sys.executable, "-m", "pruxel.server.demo"], env=env, stdout=out, stderr=out)
-    deadline = time.monotonic() + 120
+    deadline = time.monotonic() + 400
     while (found := re.search(r"http://\S+key=\S+", log.read_text())) is None:
         assert process.poll() is None, log.read_text()
         assert time.monotonic() < deadline, log.read_text()

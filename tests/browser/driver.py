@@ -34,7 +34,7 @@ def start_browser(profile: Path) -> webdriver.Chrome:
 class Page:
     """A browser window on the application."""
 
-    def __init__(self, driver: webdriver.Chrome, seconds: float = 60) -> None:
+    def __init__(self, driver: webdriver.Chrome, seconds: float = 240) -> None:
         self.driver = driver
         self._wait = WebDriverWait(driver, seconds, poll_frequency=0.1)
 

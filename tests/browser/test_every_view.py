@@ -86,7 +86,7 @@ VIEWS = ["browse", "list", "texture", "bytes", "describe", "extract", "catalogue
 
 @pytest.mark.parametrize("night", [False, True], ids=["day", "night"])
 def test_everybody_can_use_every_view(page: Page, night: bool) -> None:
-    page.driver.set_script_timeout(60)
+    page.driver.set_script_timeout(300)
     if night:
         page.click("button", "Night")
     home = page.driver.current_url

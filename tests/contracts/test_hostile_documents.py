@@ -231,7 +231,7 @@ def joint_of_itself(document: dict[str, Any]) -> None:
     document["skins"][0]["joints"] = [0] * 2
 
 
-@pytest.mark.timeout(60)
+@pytest.mark.timeout(300)
 @pytest.mark.parametrize(
     "harm", [rings, two_parents, far_ring, deep, many_copies, huge_count, huge_stride, joint_of_itself]
 )

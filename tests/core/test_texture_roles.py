@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import UsageError
 from pruxel.core.findings.registry import find
-from pruxel.core.knowledge.texture_roles import candidates, role_by_name, slot_of_gap
+from pruxel.core.images.likeness import Shown
+from pruxel.core.knowledge.texture_roles import candidates, looked_at, role_by_name, slot_of_gap
 from pruxel.core.pictures.sheet import texture_sheet
 from pruxel.core.scene.materials import Unresolved
 from pruxel.core.scene.model import Scene
@@ -104,3 +105,30 @@ def test_gaps_of_any_reader_have_a_slot() -> None:
     assert {slot_of_gap(gap) for gap in ("base_color", "base color", "material", "?")} == {"base colour"}
     assert slot_of_gap("metallic_roughness_texture") == "metal and roughness"
     assert slot_of_gap("emissive") == "light"
+
+
+def test_what_texels_show_counts_beside_what_names_say() -> None:
+    shelf = [("a/rock_one.dds", 1), ("a/rock_two.dds", 1), ("a/rock_three.dds", 1), ("a/rock_four.dds", 1)]
+    named = candidates("b/rock.dds", "normals", shelf, {})
+    shows: dict[str, Shown] = {
+        "a/rock_one.dds": "colours", "a/rock_two.dds": "two components of normals", "a/rock_three.dds": "a mask",
+    }  # fmt: skip
+    found = looked_at(named, "normals", shows)
+    assert found[0].path == "a/rock_two.dds"
+    assert found[0].why.endswith("shows two components of normals")
+    assert found[1].path == "a/rock_four.dds", "nobody could look at it"
+    assert found[1] in named
+    colour = looked_at(named, "base colour", shows)
+    assert colour[-1].path == "a/rock_two.dds", "normals are no colour"
+    assert [one.sureness for one in colour if one.path == "a/rock_one.dds"] == [
+        one.sureness for one in named if one.path == "a/rock_one.dds"
+    ]
+
+
+def test_what_lies_where_the_other_should_is_offered_whatever_it_is_called() -> None:
+    shelf = [("skins/0007.dds", 5), ("skins/0008.dds", 9), ("other/0009.dds", 9)]
+    assert [one.path for one in candidates("skins/mantle_c.dds", "base colour", shelf, {})] == [
+        "skins/0008.dds",
+        "skins/0007.dds",
+    ]
+    assert candidates("mantle_c.dds", "base colour", [("0007.dds", 5)], {}) == [], "no folder is no place"

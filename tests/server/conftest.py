@@ -67,7 +67,7 @@ class Worker:
     def stop(self) -> None:
         if self.process is not None and self.process.poll() is None:
             self.process.terminate()
-            self.process.wait(20)
+            self.process.wait(200)
 
 
 @pytest.fixture(scope="session")
@@ -90,7 +90,7 @@ def client(installation: dict[str, str]) -> Iterator[TestClient]:
 
 @pytest.fixture(scope="session")
 def wait_for() -> Callable[..., Any]:
-    def wait(ask: Callable[[], Any], seconds: float = 90) -> Any:
+    def wait(ask: Callable[[], Any], seconds: float = 400) -> Any:
         end = time.monotonic() + seconds
         while time.monotonic() < end:
             found = ask()

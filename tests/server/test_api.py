@@ -320,7 +320,7 @@ def test_a_killed_worker_is_seen_and_nothing_half_written_stays(
     worker.kill()
     assert list(home.glob(".doomed-*.partial"))
     worker.start()
-    again = wait_for(ended(client, project, made["job"]), 120)
+    again = wait_for(ended(client, project, made["job"]))
     assert again["status"] == "done"
     assert not list(home.glob(".doomed-*"))
     [folder] = [p for p in home.glob("doomed-*") if p.is_dir()]
@@ -372,7 +372,7 @@ def test_events_announce_work(client: TestClient, project: str) -> None:
         with psycopg.connect(settings().database_url, autocommit=True) as connection:
             connection.execute("LISTEN pruxel")
             ready.set()
-            heard.extend(json.loads(n.payload) for n in connection.notifies(timeout=20, stop_after=1))
+            heard.extend(json.loads(n.payload) for n in connection.notifies(timeout=120, stop_after=1))
 
     ready = threading.Event()
     thread = threading.Thread(target=listen)

@@ -42,6 +42,6 @@ def test_what_takes_too_long_is_stopped(monkeypatch: pytest.MonkeyPatch) -> None
     start = time.monotonic()
     with pytest.raises(InputError, match="takes too long"):
         aside(time.sleep, 60)
-    assert time.monotonic() - start < 20
+    assert time.monotonic() - start < 55
     monkeypatch.setattr(room, "_PATIENCE_S", 60.0)
     assert aside(len, "abcd") == 4

@@ -14,7 +14,7 @@ from pruxel.server.jobs import children
 from pruxel.server.jobs.children import Child, Ended, Ending, Limits, resident_bytes
 from tests.server import misbehaving
 
-ROOM = Limits(seconds=30.0, bytes=4 << 30)
+ROOM = Limits(seconds=300.0, bytes=4 << 30)
 
 
 @pytest.fixture
@@ -45,7 +45,7 @@ def run(
         ("leaves", ROOM, None, Ending.DIED),
         ("hangs", Limits(seconds=1.5, bytes=4 << 30), None, Ending.TOO_LONG),
         ("hangs", ROOM, 0.5, Ending.STOPPED),
-        ("grows", Limits(seconds=30.0, bytes=300 << 20), None, Ending.TOO_LARGE),
+        ("grows", Limits(seconds=300.0, bytes=300 << 20), None, Ending.TOO_LARGE),
     ],
 )
 def test_how_it_ends_is_known_and_the_next_job_runs(

@@ -305,7 +305,8 @@ describe('cards that are dragged', async () => {
         project: 'p',
         workpieces: [],
         deliverable: true,
-        picked: null,
+        picked: [],
+        chosen: [],
         apply: async () => undefined,
       },
     })

@@ -52,11 +52,11 @@ const box = (
 test('chosen faces are laid over what they belong to, and go again', () => {
   const one = box(['a'], 100)
   const laid = new ChosenFaces()
-  laid.mark([one, box(['b'])], [{ part: 'a', faces: '101-102' }])
+  laid.mark([one, box(['b'])], [{ part: 'a', faces: '101-102' }], [])
   const [over] = one.object.children as Mesh[]
   expect(over!.geometry.index!.count).toBe(6)
   expect(over!.geometry.attributes.position).toBe(one.object.geometry.attributes.position)
-  laid.mark([one], [{ part: 'a', faces: '0-5' }])
+  laid.mark([one], [{ part: 'a', faces: '0-5' }], [])
   expect(one.object.children).toEqual([])
 })
 
@@ -65,7 +65,7 @@ test('of instances only the chosen one is marked, where it stands', () => {
   const places = [new Matrix4(), new Matrix4().makeTranslation(4, 0, 0)]
   places.forEach((place, n) => many.setMatrixAt(n, place))
   const one = { ...box(['a', 'b'], 0, many), matrices: places }
-  new ChosenFaces().mark([one], [{ part: 'b', faces: '0' }])
+  new ChosenFaces().mark([one], [{ part: 'b', faces: '0' }], [])
   expect(new Vector3().setFromMatrixPosition((many.children[0] as Mesh).matrix).x).toBe(4)
 })
 

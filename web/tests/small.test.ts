@@ -152,7 +152,7 @@ describe('parts of the Bench', () => {
     const wrapper = mount(PartsPanel, {
       props: {
         parts: [part('body'), part('hull', { role: 'collision' }), part('body_far', { detail: 2 })] as never,
-        chosen: null,
+        chosen: [],
         hidden: new Set(hidden),
         'onUpdate:hidden': (now: Set<string>) => wrapper.setProps({ hidden: now }),
       },
@@ -192,14 +192,14 @@ describe('parts of the Bench', () => {
     expect(wrapper.text()).toContain('No part is called so')
   })
   it('tell of the chosen one', async () => {
-    const { wrapper, hidden } = panel()
+    const { wrapper } = panel()
     const more = { vertices: 700, size: [0.5, 2.25, 0.001] }
-    await wrapper.setProps({ parts: [part('body', more), part('hull')] as never, chosen: 'body' })
+    await wrapper.setProps({ parts: [part('body', more), part('hull')] as never, chosen: ['body'] })
     const told = words(wrapper.get("[aria-label='The chosen part']"))
     expect(told).toContain('1,200, 700')
     expect(told).toContain('500 mm × 2.25 m × 1.00 mm')
     await wrapper.get("[title='Show it alone (i)']").trigger('click')
-    expect(hidden()).toEqual(['hull'])
+    expect(wrapper.emitted('isolate')).toHaveLength(1)
   })
   it('cannot all be dropped', () => {
     const drop = panel(['body', 'hull', 'body_far'])

@@ -18,6 +18,12 @@ export function fits(name: string, words: string): boolean {
   return new RegExp(`^${escaped.join('.*')}$`).test(name.toLowerCase())
 }
 
+// What a further choice comes to: those that are all chosen already are chosen no longer, else all of them are.
+export function toggled(chosen: string[], some: string[]): string[] {
+  const all = some.every((name) => chosen.includes(name))
+  return all ? chosen.filter((name) => !some.includes(name)) : [...new Set([...chosen, ...some])]
+}
+
 export function grouped(parts: Part[], by: Grouping, words: string): [string, Part[]][] {
   const found = parts.filter((part) => fits(part.name, words))
   if (by === 'one list') return found.length ? [['', found]] : []

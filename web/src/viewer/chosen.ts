@@ -3,6 +3,15 @@ import { cornersOf, type FaceSet } from '../model/faces'
 import { worldMatrix, type Drawn } from './build'
 import { over } from './looks'
 
+const tinted = new MeshBasicMaterial({
+  color: '#12a0bd',
+  opacity: 0.3,
+  transparent: true,
+  depthWrite: false,
+  polygonOffset: true,
+  polygonOffsetFactor: -1,
+  polygonOffsetUnits: -1,
+})
 const marked = new MeshBasicMaterial({
   color: '#12a0bd',
   opacity: 0.8,
@@ -14,40 +23,38 @@ const marked = new MeshBasicMaterial({
   polygonOffsetUnits: -2,
 })
 
-// Chosen faces, laid over the surfaces that they belong to; they follow joints and shapes as those do.
+// Chosen faces and parts, laid over the surfaces that they belong to; they follow joints and shapes as those do.
 export class ChosenFaces {
   private laid: Mesh[] = []
 
-  mark(drawn: Drawn[], chosen: FaceSet[]): void {
+  mark(drawn: Drawn[], faces: FaceSet[], parts: string[]): void {
     this.clear()
     for (const one of drawn)
       for (const [n, part] of one.parts.entries()) {
-        const mine = chosen.find((set) => set.part === part)
+        const mine = faces.find((set) => set.part === part)
         if (mine) this.lay(one, n, mine.faces)
+        if (parts.includes(part)) this.lay(one, n, null)
       }
   }
 
   clear(): void {
     for (const one of this.laid) {
+      const { parent } = one
       one.removeFromParent()
-      one.geometry.dispose()
+      // A part is laid over in its own geometry, which stays.
+      if (!(parent instanceof Mesh) || parent.geometry !== one.geometry) one.geometry.dispose()
     }
     this.laid = []
   }
 
-  private lay(drawn: Drawn, instance: number, faces: string): void {
+  // Some faces, or all where none are named.
+  private lay(drawn: Drawn, instance: number, faces: string | null): void {
     const { object } = drawn
-    const index = object.geometry.index
-    if (!(object instanceof Mesh) || !index) return
-    const corners = cornersOf(index.array, faces, drawn.firstFace)
-    if (!corners.length) return
-    // Vertices are those of the surface; only which of them make faces is told anew.
-    const some = new BufferGeometry()
-    some.attributes = object.geometry.attributes
-    some.morphAttributes = object.geometry.morphAttributes
-    some.morphTargetsRelative = object.geometry.morphTargetsRelative
-    some.setIndex(new BufferAttribute(corners, 1))
-    const laid = object instanceof InstancedMesh ? new Mesh(some, marked) : over(object, marked, some)
+    if (!(object instanceof Mesh)) return
+    const some = faces === null ? object.geometry : facesOf(object.geometry, faces, drawn.firstFace)
+    if (!some) return
+    const worn = faces === null ? tinted : marked
+    const laid = object instanceof InstancedMesh ? new Mesh(some, worn) : over(object, worn, some)
     laid.renderOrder = 2
     if (object instanceof InstancedMesh) {
       laid.matrixAutoUpdate = false
@@ -59,4 +66,16 @@ export class ChosenFaces {
     object.add(laid)
     this.laid.push(laid)
   }
+}
+
+// Vertices are those of the surface; only which of them make faces is told anew.
+function facesOf(surface: BufferGeometry, faces: string, first: number): BufferGeometry | null {
+  const corners = surface.index && cornersOf(surface.index.array, faces, first)
+  if (!corners?.length) return null
+  const some = new BufferGeometry()
+  some.attributes = surface.attributes
+  some.morphAttributes = surface.morphAttributes
+  some.morphTargetsRelative = surface.morphTargetsRelative
+  some.setIndex(new BufferAttribute(corners, 1))
+  return some
 }

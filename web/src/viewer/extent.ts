@@ -2,10 +2,10 @@ import { Box3, Matrix4, Vector3 } from 'three'
 import { worldMatrix, type Drawn } from './build'
 
 // What is drawn and not hidden, each with its place in the world; the matrix is used again for the next.
-function* visible(drawn: Drawn[], hidden: ReadonlySet<string>): Generator<[Drawn, Matrix4]> {
+export function* visible(drawn: Drawn[], hidden: ReadonlySet<string>): Generator<[Drawn, Matrix4, string]> {
   const matrix = new Matrix4()
   for (const one of drawn)
-    for (const [n, part] of one.parts.entries()) if (!hidden.has(part)) yield [one, worldMatrix(one, n, matrix)]
+    for (const [n, part] of one.parts.entries()) if (!hidden.has(part)) yield [one, worldMatrix(one, n, matrix), part]
 }
 
 // Some vertices of it, in the world; the vector is used again for the next.

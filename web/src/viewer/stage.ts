@@ -8,7 +8,6 @@ import {
   PCFShadowMap,
   PerspectiveCamera,
   Scene,
-  SkinnedMesh,
   Sphere,
   SRGBColorSpace,
   Vector3,
@@ -29,6 +28,7 @@ import { Guides } from './guides'
 import { backOf, isShared, materialFor, wireOf, type Backs, type Look } from './looks'
 import { told } from './manifest'
 import { meet, type Met } from './meet'
+import { jointsOf, partsOf, partsWithin, type Sides } from './parts'
 import { Wipe } from './wipe'
 
 export type { Axis, Backs, Look }
@@ -224,15 +224,15 @@ export class Stage {
 
   // The parts that are drawn.
   parts(): string[] {
-    return [...new Set((this.built?.drawn ?? []).flatMap(({ parts }) => parts))]
+    return partsOf(this.built?.drawn ?? [])
   }
 
-  // The joints that hold what is shown, by name.
   joints(): string[] {
-    const names = (this.built?.drawn ?? []).flatMap(({ object }) =>
-      object instanceof SkinnedMesh ? object.skeleton.bones.map((bone) => bone.name) : [],
-    )
-    return [...new Set(names)]
+    return jointsOf(this.built?.drawn ?? [])
+  }
+
+  partsWithin(sides: Sides): string[] {
+    return partsWithin(this.built?.drawn ?? [], this.hidden, this.eye(), sides)
   }
 
   // What is in sight as a PNG with a see-through ground, at twice the size.
@@ -262,8 +262,8 @@ export class Stage {
     return meet(this.built?.drawn ?? [], this.hidden, this.eye(), [across, down])
   }
 
-  markFaces(chosen: FaceSet[]): void {
-    this.faces.mark(this.built?.drawn ?? [], chosen)
+  mark(faces: FaceSet[], parts: string[]): void {
+    this.faces.mark(this.built?.drawn ?? [], faces, parts)
     this.draw()
   }
 

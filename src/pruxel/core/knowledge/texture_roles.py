@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from difflib import SequenceMatcher
+
+from pruxel.core.images.likeness import Shown
 
 # By what the slots of steps are called; the usual endings of names, in words and in letters.
 _ENDINGS = {
@@ -27,6 +29,7 @@ _GAPS = {
     "emissive": "light",
     "emission": "light",
 }
+_OF_NORMALS = ("normals", "flat normals", "two components of normals")
 _MOST = 12
 _LEAST = 0.35
 
@@ -58,7 +61,8 @@ def role_by_name(path: str, roles: Mapping[str, str]) -> str | None:
 def candidates(named: str, slot: str, textures: Sequence[tuple[str, int]], roles: Mapping[str, str]) -> list[Candidate]:
     """The textures (path, bytes) that a material may mean by a name that leads nowhere, the surest first.
 
-    Names count most, then what they say they are for, then the folder; of equals, the largest comes first.
+    Names count most, then what they say they are for, then the folder; of equals, the largest comes first. What lies
+    where the other should is among them whatever it is called.
     """
     wanted, folder = _bare(named), named.replace("\\", "/").rpartition("/")[0].lower()
     matcher = SequenceMatcher(autojunk=False)
@@ -66,20 +70,34 @@ def candidates(named: str, slot: str, textures: Sequence[tuple[str, int]], roles
     found: list[tuple[float, int, str, str]] = []
     for path, size in textures:
         matcher.set_seq1(_bare(path))
-        if matcher.real_quick_ratio() < _LEAST or matcher.quick_ratio() < _LEAST:
-            continue
-        near = matcher.ratio()
-        if near < _LEAST:
-            continue
-        role = role_by_name(path, roles)
         beside = path.rpartition("/")[0].lower() == folder
+        alike = matcher.real_quick_ratio() >= _LEAST and matcher.quick_ratio() >= _LEAST
+        near = matcher.ratio() if alike else 0.0
+        role = role_by_name(path, roles)
+        if near < _LEAST and not (beside and folder and role in {None, slot}):
+            continue
         sureness = 0.65 * near + (0.25 if role == slot else 0.0 if role is None else -0.25) + 0.1 * beside
-        reasons = [f"its name is {near:.0%} alike"]
+        reasons = [f"its name is {near:.0%} alike"] if near >= _LEAST else ["its name is another"]
         reasons += [f"says that it is for {role}"] if role is not None else []
         reasons += ["lies where the other should"] if beside else []
         found.append((round(max(sureness, 0.0), 3), size, path, ", ".join(reasons)))
     found.sort(key=lambda one: (-one[0], -one[1], one[2]))
     return [Candidate(path, sureness, why) for sureness, _, path, why in found[:_MOST]]
+
+
+def looked_at(found: Sequence[Candidate], slot: str, shows: Mapping[str, Shown]) -> list[Candidate]:
+    """The candidates (of those in `shows`) by what their texels show, too: what cannot be for the slot comes last."""
+
+    def weighed(one: Candidate) -> Candidate:
+        shown = shows.get(one.path)
+        if shown is None:
+            return one
+        fits = (shown in _OF_NORMALS) == (slot == "normals")
+        more = 0.0 if slot != "normals" and fits else 0.15 if fits else -0.4
+        sureness = round(min(max(one.sureness + more, 0.0), 1.0), 3)
+        return replace(one, sureness=sureness, why=f"{one.why}, shows {shown}")
+
+    return sorted(map(weighed, found), key=lambda one: -one.sureness)
 
 
 def _by_words(said: str) -> str | None:

@@ -3,18 +3,33 @@
 from __future__ import annotations
 
 import uuid
+from contextlib import suppress
 from typing import Any
 
 from sqlalchemy import select
 
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import InputError
+from pruxel.core.images.decode import decode_image
+from pruxel.core.images.likeness import Shown, likeness
 from pruxel.core.knowledge.kinds import Kind
-from pruxel.core.knowledge.texture_roles import candidates, slot_of_gap
+from pruxel.core.knowledge.texture_roles import candidates, looked_at, slot_of_gap
+from pruxel.core.recipe.inputs import Opener
 from pruxel.server.jobs.sight import draw_soon
-from pruxel.server.jobs.stacks import stored_stack
+from pruxel.server.jobs.stacks import StoredStack, stored_stack
 from pruxel.server.store.database import reading
 from pruxel.server.store.tables import EntryRow
 
 _MOST_COMPARED = 50_000
+
+
+def _shown(stack: StoredStack, paths: list[str]) -> dict[str, Shown]:
+    """What textures show by their texels; those that cannot be read are not told of."""
+    context, shows = Context(), dict[str, Shown]()
+    for path in paths:
+        with suppress(InputError):
+            shows[path] = likeness(decode_image(Opener(stack).picture(path, context), path).rgba).shows
+    return shows
 
 
 def textures_like(project: uuid.UUID, named: str, gap: str) -> dict[str, Any]:
@@ -26,7 +41,8 @@ def textures_like(project: uuid.UUID, named: str, gap: str) -> dict[str, Any]:
         rows = db.execute(select(*columns).where(*wanted).order_by(EntryRow.path).limit(_MOST_COMPARED)).all()
     known = {row.path: row for row in rows}
     slot = slot_of_gap(gap)
-    found = candidates(named, slot, [(row.path, row.size) for row in rows], stack.profile.spec.roles)
+    named_so = candidates(named, slot, [(row.path, row.size) for row in rows], stack.profile.spec.roles)
+    found = looked_at(named_so, slot, _shown(stack, [one.path for one in named_so]))
     draw_soon(stack.state, [one.path for one in found if known[one.path].picture is None])
     return {
         "slot": slot,

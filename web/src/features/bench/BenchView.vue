@@ -24,6 +24,7 @@ import { useKeys } from '../../composables/useKeys'
 import { usePreview } from '../../composables/usePreview'
 import { useProject } from '../../composables/useProject'
 import { pictured } from '../../model/slots'
+import { toggled } from '../../model/parts'
 import { last } from '../../model/words'
 import FactsPanel from './FactsPanel.vue'
 import FindingsPanel from './FindingsPanel.vue'
@@ -44,7 +45,7 @@ const kinds = shallowRef<StepKind[]>([])
 const rules = shallowRef<RuleName[]>([])
 const slots = shallowRef<Slot[]>([])
 const hidden = ref(new Set<string>())
-const chosen = ref<string | null>(null)
+const chosen = ref<string[]>([])
 const error = ref<unknown>(null)
 const key = ref('')
 const jobId = ref<string | null>(null)
@@ -87,7 +88,7 @@ async function load() {
   error.value = null
   content.value = undefined
   workpiece.value = undefined
-  chosen.value = null
+  chosen.value = []
   slots.value = []
   hidden.value = new Set(JSON.parse(sessionStorage.getItem(place()) ?? '[]') as string[])
   if (!project.value) return
@@ -136,10 +137,11 @@ const redo = () => workpiece.value?.can_redo && change(() => api.redo(id.value))
 const deliver = () => router.push({ name: 'deliver', params: { project: project.value, workpiece: id.value } })
 const preview = usePreview(id)
 // A click chooses the part; while a step is filled in, it chooses for the step.
-const picked = shallowRef<{ part: string; times: number } | null>(null)
-function pick(part: string | null) {
-  chosen.value = part
-  if (part) picked.value = { part, times: (picked.value?.times ?? 0) + 1 }
+const picked = shallowRef<string[]>([])
+const forming = computed(() => strip.value?.forming ?? false)
+function pick(parts: string[], more: boolean) {
+  if (forming.value) picked.value = [...parts]
+  else chosen.value = more ? toggled(chosen.value, parts) : parts
 }
 // While `b` is held the model is shown as it was before the step that is pointed at, or else the last one.
 const held = useHeld('b')
@@ -165,9 +167,14 @@ const beside = computed(() => {
 const browse = () => router.push({ name: 'browse', params: { project: project.value } })
 
 function isolate() {
-  const others = parts.value.map((part) => part.name).filter((name) => name !== chosen.value)
-  const alone = others.every((name) => hidden.value.has(name)) && !hidden.value.has(chosen.value ?? '')
-  if (chosen.value) hidden.value = new Set(alone ? [] : others)
+  const others = parts.value.map((part) => part.name).filter((name) => !chosen.value.includes(name))
+  const alone = others.every((name) => hidden.value.has(name)) && !chosen.value.some((name) => hidden.value.has(name))
+  if (chosen.value.length) hidden.value = new Set(alone ? [] : others)
+}
+
+function putAway() {
+  hidden.value = new Set([...hidden.value, ...chosen.value])
+  chosen.value = []
 }
 
 async function rename(name: string) {
@@ -225,7 +232,9 @@ useKeys('Bench', [
   ['g', 'Grid on the ground', () => viewport.value?.toggle('grid')],
   ['m', 'Measure between two points', () => viewport.value?.measure()],
   [', .', 'Turn the light', (press) => viewport.value?.turnLight(press.key === ',' ? -0.4 : 0.4)],
-  ['i', 'Show the chosen part alone, or all', isolate],
+  ['i', 'Show the chosen parts alone, or all', isolate],
+  ['o', 'Put the chosen parts out of sight', putAway],
+  ['Escape', 'Choose nothing', () => (chosen.value = [])],
   ['c', 'Compare with before the last step: a line to move', () => (wiping.value = !wiping.value)],
   ['b', 'Held: before the last step, or the one pointed at', () => undefined],
   ['a', 'Add a step', () => strip.value?.add()],
@@ -252,6 +261,9 @@ useKeys('Bench', [
         class="min-h-0 flex-1"
         :parts="parts"
         :chosen="chosen"
+        @choose="pick"
+        @isolate="isolate"
+        @put-away="putAway"
         @keep-shown="keepShown"
       />
     </div>
@@ -262,6 +274,7 @@ useKeys('Bench', [
         :scene="scene"
         :beside="beside.scene"
         :hidden="hidden"
+        :chosen="forming ? [] : chosen"
         :keep="id"
         :name="workpiece?.name ?? 'model'"
         :wiping="wiping"
@@ -355,6 +368,7 @@ useKeys('Bench', [
       :deliverable="parts.length > 0"
       :apply="apply"
       :picked="picked"
+      :chosen="chosen"
       @try="preview.tryOut"
       @point="pointed = $event"
       @set="setSteps"

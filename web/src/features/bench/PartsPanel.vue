@@ -6,14 +6,22 @@ import { count } from '../../model/words'
 
 const MANY = 8
 
-const { parts, chosen } = defineProps<{ parts: Part[]; chosen: string | null }>()
-const emit = defineEmits<{ keepShown: [] }>()
+const { parts, chosen } = defineProps<{ parts: Part[]; chosen: string[] }>()
+const emit = defineEmits<{
+  choose: [parts: string[], more: boolean]
+  isolate: []
+  putAway: []
+  keepShown: []
+}>()
 const hidden = defineModel<Set<string>>('hidden', { required: true })
 const list = ref<HTMLElement>()
 const words = ref('')
 const by = ref<Grouping>('one list')
 const groups = computed(() => grouped(parts, by.value, words.value))
-const one = computed(() => parts.find((part) => part.name === chosen))
+const those = computed(() => parts.filter((part) => chosen.includes(part.name)))
+const one = computed(() => (those.value.length === 1 ? those.value[0] : undefined))
+const triangles = computed(() => those.value.reduce((sum, part) => sum + part.triangles, 0))
+const found = computed(() => groups.value.flatMap(([, some]) => some.map((part) => part.name)))
 const metres = (value: number) => (value >= 1 ? `${value.toPrecision(3)} m` : `${(value * 1000).toPrecision(3)} mm`)
 
 function toggle(name: string) {
@@ -30,6 +38,9 @@ function show(some: Part[], visible: boolean) {
   hidden.value = changed
 }
 const only = (name: string) => (hidden.value = new Set(parts.filter((p) => p.name !== name).map((p) => p.name)))
+const choose = (some: Part[], event: MouseEvent) =>
+  emit('choose', names(some), event.shiftKey || event.ctrlKey || event.metaKey)
+const names = (some: Part[]) => some.map((part) => part.name)
 watch(
   () => chosen,
   () => void nextTick(() => list.value?.querySelector('[data-chosen]')?.scrollIntoView({ block: 'nearest' })),
@@ -71,15 +82,22 @@ watch(
             :aria-label="`Show all of ${title}`"
             @change="show(some, ($event.target as HTMLInputElement).checked)"
           />
-          <span class="min-w-0 flex-1 truncate font-semibold" :title="title">{{ title }}</span>
+          <button
+            class="min-w-0 flex-1 truncate text-left font-semibold hover:text-sea"
+            :title="`Choose all of ${title}`"
+            data-test="choose-group"
+            @click="choose(some, $event)"
+          >
+            {{ title }}
+          </button>
           <span class="num">{{ some.length }}</span>
         </li>
         <li
           v-for="part in some"
           :key="part.name"
           class="group flex min-h-7 items-center gap-2 px-4"
-          :class="part.name === chosen ? 'bg-sea-soft' : 'hover:bg-sunk'"
-          :data-chosen="part.name === chosen || undefined"
+          :class="chosen.includes(part.name) ? 'bg-sea-soft' : 'hover:bg-sunk'"
+          :data-chosen="chosen.includes(part.name) || undefined"
           :title="`${part.name}: ${part.materials.join(', ')}`"
         >
           <input
@@ -88,15 +106,18 @@ watch(
             class="size-4 accent-(--sea)"
             :checked="!hidden.has(part.name)"
             :data-part="part.name"
+            :aria-label="`Show ${part.name}`"
             @change="toggle(part.name)"
           />
-          <label
-            :for="`part-${part.name}`"
-            class="min-w-0 flex-1 truncate py-1 text-[13.5px]"
-            :class="hidden.has(part.name) ? 'text-faint' : part.name === chosen ? 'font-semibold' : ''"
+          <button
+            class="min-w-0 flex-1 truncate py-1 text-left text-[13.5px]"
+            :class="hidden.has(part.name) ? 'text-faint' : chosen.includes(part.name) ? 'font-semibold' : ''"
+            :aria-pressed="chosen.includes(part.name)"
+            :data-choose="part.name"
+            @click="choose([part], $event)"
           >
             {{ part.name }}
-          </label>
+          </button>
           <span v-if="part.role !== 'visual'" class="rounded bg-marigold-soft px-1 text-[11.5px] text-marigold">
             {{ part.role }}
           </span>
@@ -115,12 +136,20 @@ watch(
           </span>
         </li>
       </template>
+      <li v-if="words.trim() && found.length > 1" class="px-4 py-1">
+        <button class="text-[12.5px] text-sea underline" data-test="choose-found" @click="emit('choose', found, false)">
+          Choose these {{ count(found.length) }}
+        </button>
+      </li>
       <li v-if="parts.length && !groups.length" class="px-4 py-2 text-[13px] text-faint">No part is called so.</li>
     </ul>
     <dl v-if="one" class="space-y-0.5 border-t border-line px-4 py-2 text-[12.5px]" aria-label="The chosen part">
       <div class="flex justify-between gap-2">
         <dt class="truncate font-semibold" :title="one.name">{{ one.name }}</dt>
-        <dd><button class="text-sea underline" title="Show it alone (i)" @click="only(one.name)">alone</button></dd>
+        <dd class="flex gap-2">
+          <button class="text-sea underline" title="Show it alone (i)" @click="emit('isolate')">alone</button>
+          <button class="text-sea underline" title="Put it out of sight (o)" @click="emit('putAway')">hide</button>
+        </dd>
       </div>
       <div class="flex justify-between gap-2">
         <dt class="text-faint">Triangles, vertices</dt>
@@ -135,6 +164,24 @@ watch(
         <dd class="truncate text-right" :title="one.materials.join(', ')">{{ one.materials.join(', ') || 'none' }}</dd>
       </div>
     </dl>
+    <div
+      v-else-if="those.length"
+      class="flex items-baseline justify-between gap-2 border-t border-line px-4 py-2 text-[12.5px]"
+      data-test="chosen-parts"
+    >
+      <p class="min-w-0">
+        <b>{{ those.length }} parts chosen</b><br />
+        <span class="num text-faint">{{ count(triangles) }} triangles</span>
+      </p>
+      <p class="flex shrink-0 gap-2">
+        <button class="text-sea underline" title="Show them alone (i)" @click="emit('isolate')">alone</button>
+        <button class="text-sea underline" title="Put them out of sight (o)" @click="emit('putAway')">hide</button>
+        <button class="text-sea underline" title="Choose nothing (Esc)" @click="emit('choose', [], false)">none</button>
+      </p>
+    </div>
+    <p v-else-if="parts.length > 1" class="border-t border-line px-4 py-2 text-[12px] leading-snug text-faint">
+      A click on the model chooses a part; with Shift more of them, and a drag those in a frame.
+    </p>
     <footer v-if="hidden.size" class="flex gap-2 border-t border-line p-3">
       <button class="button flex-1" @click="hidden = new Set()">Show all</button>
       <button

@@ -7,18 +7,21 @@ import Problem from '../../components/Problem.vue'
 import { useFaces } from '../../composables/useFaces'
 import { useKeys } from '../../composables/useKeys'
 import type { FaceSet } from '../../model/faces'
+import { toggled } from '../../model/parts'
 import { fieldsOf, valuesOf, type Schema, type Target } from '../../model/form'
 
 // Stands beside the model, which shows what the values come to; nothing is done before the step is run.
-const { kind, values, content, hidden, project, workpieces, submit, picked, before } = defineProps<{
+const { kind, values, content, hidden, project, workpieces, submit, picked, chosen, before } = defineProps<{
   kind: StepKind
   values: Record<string, unknown>
   content: ViewContent | undefined
   hidden: Set<string>
   project: string
   workpieces: Workpiece[]
-  // The part that was clicked last, with how many clicks there were: the same may be clicked twice.
-  picked: { part: string; times: number } | null
+  // The parts that were pointed at last: a new list each time, for the same may be pointed at twice.
+  picked: string[]
+  // The parts that were chosen before the form was opened.
+  chosen: string[]
   // The scene that the step works on.
   before: string
   submit: (params: Record<string, unknown>) => Promise<void>
@@ -27,9 +30,10 @@ const emit = defineEmits<{ close: []; preview: [params: Record<string, unknown>]
 const fields = computed(() => fieldsOf(kind.parameters as Schema))
 const parts = computed(() => content?.facts.parts.map((p) => p.name) ?? [])
 const fresh = !Object.keys(values).length
-// A new step about parts begins with those that are shown, when some are hidden.
-const shown = fresh && hidden.size ? { parts: parts.value.filter((name) => !hidden.has(name)) } : {}
-const form = reactive(valuesOf(fields.value, { ...shown, ...values }))
+// A new step about parts begins with those that are chosen, or those that are shown when some are hidden.
+const shown = hidden.size ? parts.value.filter((name) => !hidden.has(name)) : []
+const begun = !fresh ? [] : chosen.length ? chosen : shown
+const form = reactive(valuesOf(fields.value, { ...(begun.length ? { parts: [...begun] } : {}), ...values }))
 const error = ref<unknown>(null)
 const running = ref(false)
 const entries = ref<string[]>([])
@@ -70,9 +74,7 @@ async function run() {
 watch(
   () => picked,
   (now) => {
-    if (!now || !takesParts.value || choosing.value) return
-    const chosen = form.parts as string[]
-    form.parts = chosen.includes(now.part) ? chosen.filter((name) => name !== now.part) : [...chosen, now.part]
+    if (now.length && takesParts.value && !choosing.value) form.parts = toggled(form.parts as string[], now)
   },
 )
 // What must be given and is not yet can be tried no more than it can be done.
@@ -135,7 +137,7 @@ useKeys('Bench', [['Escape', 'Leave the step as it was', () => emit('close')]])
         </div>
         <div class="flex items-center gap-2 border-t border-line p-3">
           <span v-if="takesParts && !choosing" class="text-[12px] leading-tight text-faint"
-            >A click on the model chooses a part.</span
+            >A click on the model chooses a part, a drag with Shift those in a frame.</span
           >
           <button type="button" class="button ml-auto" @click="emit('close')">Cancel</button>
           <button class="button button-main shrink-0" :disabled="running" data-test="step-done">Run the step</button>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { nextTick, ref, watch } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 import type { RuleName, StepKind, StepUse, ViewContent, Workpiece } from '../../api/client'
 import MoreMenu from '../../components/MoreMenu.vue'
 import { ruleWords } from '../../model/rules'
@@ -19,7 +19,9 @@ const { workpiece, content, kinds, project, apply } = defineProps<{
   project: string
   workpieces: Workpiece[]
   deliverable: boolean
-  picked: { part: string; times: number } | null
+  // The parts that were pointed at last.
+  picked: string[]
+  chosen: string[]
   // Replaces the steps; a refusal stays with the caller, so that a form can show it.
   apply: (steps: StepUse[]) => Promise<void>
 }>()
@@ -113,7 +115,7 @@ function close() {
   adding.value = editing.value = undefined
   emit('try', null)
 }
-defineExpose({ add: () => (picking.value = true) })
+defineExpose({ add: () => (picking.value = true), forming: computed(() => adding.value !== undefined) })
 // What is shown of a step is what was worked out for these very steps: after a change no card shows another's numbers.
 const fits = () =>
   content !== undefined &&
@@ -249,6 +251,7 @@ const first = () => (content?.pictures[0] ? `/api/blobs/${content.pictures[0]}` 
       :project="project"
       :workpieces="workpieces"
       :picked="picked"
+      :chosen="chosen"
       :before="before()"
       :submit="(params) => apply(withStep(params))"
       @preview="preview"

@@ -9,16 +9,18 @@ import ViewLegend from './ViewLegend.vue'
 import ViewMenu from './ViewMenu.vue'
 import WipeLine from './WipeLine.vue'
 
-const { scene, beside, hidden, keep, name, wiping } = defineProps<{
+const { scene, beside, hidden, chosen, keep, name, wiping } = defineProps<{
   scene: string | undefined
   // Another state of it, left of a line that one moves; none where it is empty.
   beside: string
   hidden: Set<string>
+  chosen: string[]
   keep: string
   name: string
   wiping: boolean
 }>()
-const emit = defineEmits<{ pick: [part: string | null]; wipe: [] }>()
+// `more`: beside what is chosen already.
+const emit = defineEmits<{ pick: [parts: string[], more: boolean]; wipe: [] }>()
 const home = ref<HTMLElement>()
 const place = () => `pruxel.look.${keep}`
 const viewing = ref<Viewing>(kept(sessionStorage.getItem(place())))
@@ -61,7 +63,7 @@ function use(now: Viewing) {
   stage?.setParallel(now.parallel)
 }
 // The list gives the keyboard back, so that a letter is a key of the Bench again.
-function chosen(list: HTMLSelectElement) {
+function lookAt(list: HTMLSelectElement) {
   setLook((list.value || 'textured') as Channel | 'textured')
   list.blur()
 }
@@ -71,10 +73,11 @@ const across = (event: PointerEvent): [number, number] => {
   const box = home.value!.getBoundingClientRect()
   return [(event.clientX - box.left) / box.width, (event.clientY - box.top) / box.height]
 }
-// A press without a drag chooses the part under it, or the next point of a measurement; with Alt a drag turns the light.
+// A press without a drag chooses the part under it, or the next point of a measurement; a drag with Shift chooses the
+// parts in a frame; with Alt it turns the light.
 function pressed(event: PointerEvent) {
   pressedAt = { x: event.clientX, y: event.clientY }
-  if (framing() && event.button === 0) {
+  if (framing(event) && event.button === 0) {
     frame.value = { left: 0, top: 0, width: 0, height: 0 }
     event.stopPropagation()
     home.value?.setPointerCapture(event.pointerId)
@@ -107,12 +110,12 @@ function released(event: PointerEvent) {
     return
   }
   const met = stage.hit(...across(event))
-  if (!faces.active.value) emit('pick', met?.part ?? null)
+  if (!faces.active.value) emit('pick', met ? [met.part] : [], event.shiftKey || event.ctrlKey || event.metaKey)
   else if (met && met.face >= 0) void faces.at(met.part, met.face)
 }
 
 // While faces are chosen in a frame, a drag draws one; the wheel and the right button move the eye as always.
-const framing = () => faces.active.value && faces.boxing.value
+const framing = (event: PointerEvent) => (faces.active.value ? faces.boxing.value : event.shiftKey && !measuring.value)
 function dragged(event: PointerEvent) {
   const box = home.value!.getBoundingClientRect()
   const [left, right] = [pressedAt.x, event.clientX].sort((a, b) => a - b) as [number, number]
@@ -125,11 +128,12 @@ function chooseWithin({ left, top, width, height }: NonNullable<typeof frame.val
   const x = (at: number) => clip((at / clientWidth) * 2 - 1)
   const y = (at: number) => clip(1 - (at / clientHeight) * 2)
   const sides = { left: x(left), right: x(left + width), top: y(top), bottom: y(top + height) }
+  if (!faces.active.value) return emit('pick', stage!.partsWithin(sides), true)
   const shown = stage!.parts().filter((part) => !hidden.has(part))
   void faces.inWindow({ clip_from_world: stage!.clipFromWorld(), ...sides }, shown, away)
 }
-const mark = () => stage?.markFaces(faces.active.value ? faces.chosen.value : [])
-watch([faces.chosen, faces.active], mark)
+const mark = () => (faces.active.value ? stage?.mark(faces.chosen.value, []) : stage?.mark([], chosen))
+watch([faces.chosen, faces.active, () => chosen], mark)
 function measure(on = !measuring.value) {
   measuring.value = on
   distance.value = null
@@ -251,7 +255,7 @@ const looks: [Look, string][] = [
           :value="channel"
           aria-label="One channel"
           data-test="channel"
-          @change="chosen($event.target as HTMLSelectElement)"
+          @change="lookAt($event.target as HTMLSelectElement)"
         >
           <option value="">One channel…</option>
           <option v-for="[one, title] in CHANNELS" :key="one" :value="one">{{ title }}</option>
