@@ -67,7 +67,7 @@ def served(installation: dict[str, str]) -> Iterator[Served]:
     client.close()
     if process.poll() is None:
         process.send_signal(signal.SIGTERM)
-        process.wait(20)
+        process.wait(200)
 
 
 def alive(pid: int) -> bool:
@@ -173,10 +173,11 @@ def test_what_it_started_ends_with_it_however_it_dies(served: Served, wait_for: 
     ids=lambda value: str(value)[:40],
 )
 def test_a_start_that_cannot_succeed_says_why_in_a_line(
-    served: Served, more: list[str], env: dict[str, str], code: int, words: str
+    installation: dict[str, str], more: list[str], env: dict[str, str], code: int, words: str
 ) -> None:
-    process = start("serve", *more, **env)
-    said, _ = process.communicate(timeout=180)
+    with socket.create_server(("127.0.0.1", PORT)):
+        process = start("serve", *more, **env)
+        said, _ = process.communicate(timeout=180)
     lines = [line for line in said.splitlines() if line]
     assert process.returncode == code, said
     assert len(lines) == 1, said

@@ -57,7 +57,7 @@ export type Compared = Schemas['ComparedOut']
 export type Described = Schemas['DescribedOut']
 export type LayoutField = Schemas['FieldOut']
 export type Guess = Schemas['GuessOut']
-export type TexturesLike = Schemas['TexturesLikeOut']
+export type Link = Schemas['LinkOut']
 export type Variant = Schemas['VariantOut']
 export type Slot = Schemas['SlotOut']
 export type Thing = Schemas['ThingIn']
@@ -335,11 +335,9 @@ export const api = {
     ),
   workpiece: (workpiece: string) => ok(client.GET('/api/workpieces/{workpiece}', { params: { path: { workpiece } } })),
   texturesLike: (project: string, named: string, gap: string) =>
-    ok(
-      client.GET('/api/projects/{project}/textures-like', {
-        params: { path: { project }, query: { named, gap } },
-      }),
-    ),
+    ok(client.GET('/api/projects/{project}/textures-like', at({ project }, { named, gap }))),
+  entriesLike: (project: string, kind: 'material' | 'skeleton', named: string) =>
+    ok(client.GET('/api/projects/{project}/entries-like', at({ project }, { named, kind }))),
   chooseFaces: (manifest: string, body: FacesWanted) =>
     ok(client.POST('/api/scenes/{manifest}/faces', { params: { path: { manifest } }, body })),
   slots: (workpiece: string) => ok(client.GET('/api/workpieces/{workpiece}/slots', at({ workpiece }))),

@@ -1056,6 +1056,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/entries-like": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Entries Like
+         * @description Which materials or skeletons a name may mean, the surest first.
+         */
+        get: operations["list_entries_like_api_projects__project__entries_like_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/extracts": {
         parameters: {
             query?: never;
@@ -3378,6 +3398,29 @@ export interface components {
             ][];
         };
         /**
+         * LinkOut
+         * @description What something was joined with, and how that was found; nothing was where there is no entry.
+         */
+        LinkOut: {
+            /** Entry */
+            entry: string;
+            /** Found */
+            found: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "skeleton" | "material" | "texture";
+            /** Material */
+            material: string;
+            /** Name */
+            name: string;
+            /** Slot */
+            slot: string;
+            /** Why */
+            why: string;
+        };
+        /**
          * LookOut
          * @description What there is to see of an entry; the part that fits its kind is set.
          */
@@ -4448,6 +4491,11 @@ export interface components {
             facts: components["schemas"]["FactsOut"];
             /** Findings */
             findings: components["schemas"]["FindingOut"][] | null;
+            /**
+             * Links
+             * @default []
+             */
+            links: components["schemas"]["LinkOut"][];
             /**
              * Losses
              * @default {}
@@ -6873,6 +6921,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EntriesOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    list_entries_like_api_projects__project__entries_like_get: {
+        parameters: {
+            query: {
+                named: string;
+                kind: "material" | "skeleton";
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantOut"][];
                 };
             };
             400: components["responses"]["Refused400"];

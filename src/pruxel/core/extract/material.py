@@ -21,11 +21,12 @@ from pruxel.core.scene.origin import Origin
 
 @dataclass(frozen=True)
 class FoundTexture:
-    """The bytes behind a texture's name, or why there are none."""
+    """The bytes behind a texture's name and how they were found, or why there are none."""
 
     path: str
     data: bytes | None
     why: str = ""
+    how: str = ""
 
 
 Find = Callable[[str], FoundTexture]
@@ -147,6 +148,11 @@ def _numbers(text: str | None, head: Record, entry: str, otherwise: tuple[float,
 class _Encoded:
     image: EncodedImage
     path: str
+    how: str
+
+    @property
+    def origin(self) -> Origin:
+        return Origin(entry=self.path, found=self.how)
 
     @property
     def stem(self) -> str:
@@ -183,7 +189,7 @@ def found_textures(
         except InputError as error:
             missing.append(Unresolved(slot, name, error.fault.line()))
             continue
-        encoded[slot] = _Encoded(EncodedImage(found.data, media_type(found.data, found.path)), found.path)
+        encoded[slot] = _Encoded(EncodedImage(found.data, media_type(found.data, found.path)), found.path, found.how)
     return encoded, missing
 
 
@@ -206,12 +212,12 @@ def _images(encoded: dict[str, _Encoded], spec: MaterialsSpec, material: Materia
             content = base.image
         elif opacity is not None:
             content = _with_alpha(base.image, opacity)
-        images["base_color_texture"] = Image(base.stem, content, origin=Origin(entry=base.path))
+        images["base_color_texture"] = Image(base.stem, content, origin=base.origin)
     roughness, metallic, occlusion = pick("roughness"), pick("metallic"), pick("occlusion")
     if roughness is not None or metallic is not None:
         mix = ChannelMix(occlusion or 1.0, roughness or 1.0, metallic or 0.0)
         packed = next(e for e in encoded.values() if e.image in {p.image for p in (roughness, metallic) if p})
-        images["metallic_roughness_texture"] = Image(f"{packed.stem}_orm", mix, origin=Origin(entry=packed.path))
+        images["metallic_roughness_texture"] = Image(f"{packed.stem}_orm", mix, origin=packed.origin)
         if occlusion is not None:
             images["occlusion_texture"] = images["metallic_roughness_texture"]
     normal = encoded.get("normal")
@@ -219,11 +225,11 @@ def _images(encoded: dict[str, _Encoded], spec: MaterialsSpec, material: Materia
         straight: EncodedImage | ChannelMix = normal.image
         if spec.normal_green == "down":
             straight = _green_inverted(normal.image)
-        images["normal_texture"] = Image(normal.stem, straight, origin=Origin(entry=normal.path))
+        images["normal_texture"] = Image(normal.stem, straight, origin=normal.origin)
     for slot in ("emissive", "occlusion"):
         if slot in encoded:
             item = encoded[slot]
-            images[f"{slot}_texture"] = Image(item.stem, item.image, origin=Origin(entry=item.path))
+            images[f"{slot}_texture"] = Image(item.stem, item.image, origin=item.origin)
     return images
 
 

@@ -44,8 +44,8 @@ class Candidate:
 
 
 def slot_of_gap(gap: str) -> str:
-    """The slot of steps for what a material lacks, as readers call it; base colour where that says nothing."""
-    return _GAPS.get(gap.replace(" ", "_").removesuffix("_texture"), "base colour")
+    """The slot of steps for what a material lacks, as readers or steps call it; base colour where that says nothing."""
+    return gap if gap in _ENDINGS else _GAPS.get(gap.replace(" ", "_").removesuffix("_texture"), "base colour")
 
 
 def role_by_name(path: str, roles: Mapping[str, str]) -> str | None:

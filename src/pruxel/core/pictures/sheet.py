@@ -1,10 +1,14 @@
-"""A texture as a flat sheet one metre wide, so that it can be looked at and delivered like anything else."""
+"""A texture or a material as a flat sheet one metre wide, to be looked at and delivered like anything else."""
 
 from __future__ import annotations
+
+from dataclasses import replace
 
 import numpy as np
 
 from pruxel.core.base.arrays import as_floats, as_indices
+from pruxel.core.extract.material import LooseMaterial
+from pruxel.core.scene.assign import assign_materials
 from pruxel.core.scene.images import Image
 from pruxel.core.scene.materials import Material, Texture, TextureRef
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
@@ -15,7 +19,20 @@ from pruxel.core.scene.render_images import texels
 def texture_sheet(image: Image, path: str) -> Scene:
     """Two triangles, textured, standing upright and facing +Z."""
     height, width = texels(image).shape[:2]
-    x, y = 0.5, 0.5 * height / width
+    material = Material(image.name, base_color_texture=TextureRef(0), unlit=True, double_sided=True)
+    sheet = _sheet(image.name, height / width, material, path)
+    return replace(sheet, textures=(Texture(0),), images=(image,))
+
+
+def material_sheet(loose: LooseMaterial, path: str) -> Scene:
+    """A square of a material, lit as any other surface."""
+    sheet = _sheet(loose.material.name, 1.0, loose.material, path)
+    return assign_materials(sheet, {0: (loose.material, loose.images)})
+
+
+def _sheet(name: str, tall: float, material: Material, path: str) -> Scene:
+    """A metre wide and so many tall."""
+    x, y = 0.5, 0.5 * tall
     corners = np.array([[-x, -y, 0], [x, -y, 0], [x, y, 0], [-x, y, 0]], np.float32)
     primitive = Primitive(
         as_floats(corners, 3),
@@ -25,13 +42,10 @@ def texture_sheet(image: Image, path: str) -> Scene:
         material=0,
         origin=Origin(entry=path),
     )
-    material = Material(image.name, base_color_texture=TextureRef(0), unlit=True, double_sided=True)
     return Scene(
-        image.name,
-        nodes=(Node(image.name, mesh=0),),
+        name,
+        nodes=(Node(name, mesh=0),),
         roots=(0,),
-        meshes=(Mesh(image.name, (primitive,)),),
+        meshes=(Mesh(name, (primitive,)),),
         materials=(material,),
-        textures=(Texture(0),),
-        images=(image,),
     )

@@ -25,7 +25,7 @@ from pruxel.core.images.decode import decode_image, media_type
 from pruxel.core.knowledge.catalogue import read_rows
 from pruxel.core.knowledge.kinds import Kind, layouts_for
 from pruxel.core.knowledge.schemes import with_schemes
-from pruxel.core.pictures.sheet import texture_sheet
+from pruxel.core.pictures.sheet import material_sheet, texture_sheet
 from pruxel.core.scene.assign import assign_materials
 from pruxel.core.scene.beside import side_by_side
 from pruxel.core.scene.checks import entered
@@ -33,6 +33,7 @@ from pruxel.core.scene.edit import keep_nodes
 from pruxel.core.scene.images import EncodedImage, Image
 from pruxel.core.scene.materials import Material, Unresolved
 from pruxel.core.scene.model import Scene
+from pruxel.core.scene.origin import Origin
 from pruxel.core.scene.place import placed, tinted
 from pruxel.core.scene.walk import world_from_local
 from pruxel.core.sources.references import Resolution
@@ -86,6 +87,8 @@ class Opener:
             found = spec.read(data, path, lambda name: self._bytes(name, path, context), context)
             return _noted(found.scene, found.faults)
         kind = self.stack.kind_of(path)
+        if kind is Kind.MATERIAL:
+            return material_sheet(self.material(path, context), path)
         if kind is Kind.TEXTURE:
             picture = self.picture(path, context)
             decode_image(picture, path, context.limits)
@@ -148,10 +151,6 @@ class Opener:
         if path in above or len(above) > _DEEPEST_LEVEL:
             raise InputError(ErrorCode.REFERENCE, f"the level '{path}' stands within itself", file=above[-1])
         return self._one(path, context, above, opened)
-
-    def _path_of(self, what: str, name: str, beside: str) -> str:
-        """Where a model or skeleton lies that the entry `beside` names; raises `InputError` with near names."""
-        return _path_in(self.stack.resolve(name, beside), what, name, beside)
 
     def mentions(self, path: str, context: Context) -> list[str]:
         """The names of other entries in this one's content: materials, textures, placed models. Raises `InputError`."""
@@ -269,10 +268,11 @@ class Opener:
             name = skeleton_named(file)
             if name is None:
                 return (read_skeleton(file, context) if file.yields("skeletons") else None), []
-            found = self._path_of("skeleton", name, file.entry)
+            place = self.stack.resolve(name, file.entry)
+            found = _path_in(place, "skeleton", name, file.entry)
             if found in above:
                 raise InputError(ErrorCode.REFERENCE, f"the skeleton '{found}' leads back to itself", file=file.entry)
-            skeleton = self._one(found, context, above)
+            skeleton = _found(self._one(found, context, above), place)
             if not skeleton.skins:
                 raise InputError(ErrorCode.REFERENCE, f"'{found}' is no skeleton", file=file.entry)
         except InputError as error:
@@ -309,7 +309,9 @@ class Opener:
             why = f"No such material in the sources.{near}"
             return LooseMaterial(replace(bare, unresolved=(Unresolved("material", said.name, why),)))
         try:
-            return self._first_material(self._yielding("materials", found.path, context), context)
+            loose = self._first_material(self._yielding("materials", found.path, context), context)
+            origin = replace(loose.material.origin, found=found.how)
+            return replace(loose, material=replace(loose.material, origin=origin))
         except InputError as error:
             gap = Unresolved("material", said.name, error.fault.line())
             return LooseMaterial(replace(bare, unresolved=(gap,)))
@@ -331,7 +333,7 @@ class Opener:
             near = f" Near names: {', '.join(found.near)}." if found.near else ""
             return FoundTexture(name, None, f"No such entry in the sources.{near}")
         try:
-            return FoundTexture(found.path, bytes(self.picture(found.path, context)))
+            return FoundTexture(found.path, bytes(self.picture(found.path, context)), how=found.how)
         except InputError as error:
             return FoundTexture(found.path, None, error.fault.line())
 
@@ -355,6 +357,12 @@ def _path_in(found: Resolution, what: str, name: str, beside: str) -> str:
         near = f"near names: {', '.join(found.near)}" if found.near else None
         raise InputError(ErrorCode.REFERENCE, f"no {what} '{name}' in the sources", file=beside, hint=near)
     return found.path
+
+
+def _found(skeleton: Scene, place: Resolution) -> Scene:
+    """The skeleton with a note on its nodes of how it was found."""
+    origin = Origin(entry=place.path or "", found=place.how)
+    return replace(skeleton, nodes=tuple(replace(node, origin=origin) for node in skeleton.nodes))
 
 
 def _with_its_own(scene: Scene, file: ParsedFile, context: Context) -> Scene:

@@ -7,10 +7,11 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Origin:
-    """The entry, the record path inside it, and the byte range, as far as known."""
+    """The entry, the record path inside it, and the byte range, as far as known; `found` is how the entry was found."""
 
     entry: str = ""
     record: str = ""
     start: int | None = None
     end: int | None = None
     conventions: str = ""
+    found: str = ""

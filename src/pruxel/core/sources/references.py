@@ -6,14 +6,20 @@ import difflib
 from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from typing import Literal
+
+How = Literal["", "by its path", "beside what names it", "by its name alone"]
+# In the order of the candidates below.
+PLACES: tuple[How, How] = ("by its path", "beside what names it")
 
 
 @dataclass(frozen=True)
 class Resolution:
-    """The path a name leads to, or near names when it leads nowhere."""
+    """The path a name leads to and how it was found, or near names when it leads nowhere."""
 
     path: str | None
     near: tuple[str, ...] = ()
+    how: How = ""
 
 
 def candidate_paths(name: str, beside: str) -> tuple[str, str]:
@@ -39,13 +45,13 @@ class Shelf:
     def resolve(self, name: str, beside: str) -> Resolution:
         """Look for `name` as a full path, then beside the entry that names it, then by file name if only one has it."""
         candidates = candidate_paths(name, beside)
-        for candidate in candidates:
+        for candidate, how in zip(candidates, PLACES, strict=True):
             if candidate in self._by_path:
-                return Resolution(self._by_path[candidate])
+                return Resolution(self._by_path[candidate], how=how)
         last = candidates[0].rsplit("/", 1)[-1]
         same = self._by_name.get(last, [])
         if len(same) == 1:
-            return Resolution(same[0])
+            return Resolution(same[0], how="by its name alone")
         if same:
             return Resolution(None, tuple(sorted(same)[:5]))
         near = difflib.get_close_matches(last, list(self._by_name), n=4, cutoff=0.6)

@@ -21,7 +21,7 @@ from pruxel.server.api.browse_models import (
     TexturesLikeOut,
 )
 from pruxel.server.api.limits import EntryId, Word, gives
-from pruxel.server.api.models import JobOut
+from pruxel.server.api.models import JobOut, VariantOut
 from pruxel.server.api.sources import state_of
 from pruxel.server.jobs.aside import aside
 from pruxel.server.jobs.glance import glance_key
@@ -29,7 +29,7 @@ from pruxel.server.jobs.looking import look_at, needs_of, text_of, texture_png, 
 from pruxel.server.jobs.queue import put_job
 from pruxel.server.jobs.sight import draw_first
 from pruxel.server.jobs.stacks import StoredStack, stored_entry
-from pruxel.server.jobs.textures_like import textures_like
+from pruxel.server.jobs.textures_like import entries_like, textures_like
 from pruxel.server.store.blobs import has_blob
 from pruxel.server.store.database import reading, session
 from pruxel.server.store.jobs import job_details, latest_job
@@ -128,6 +128,16 @@ def list_textures_like(
 ) -> TexturesLikeOut:
     """Which textures a name that leads nowhere may have meant, for what a material lacks; the surest first."""
     return TexturesLikeOut.model_validate(aside(textures_like, project, named, gap))
+
+
+@router.get("/projects/{project}/entries-like")
+def list_entries_like(
+    project: UUID,
+    named: Annotated[str, Query(min_length=1, max_length=4096)],
+    kind: Literal["material", "skeleton"],
+) -> list[VariantOut]:
+    """Which materials or skeletons a name may mean, the surest first."""
+    return [VariantOut.model_validate(one) for one in aside(entries_like, project, kind, named)]
 
 
 @router.post("/projects/{project}/pictures", status_code=204)

@@ -205,9 +205,22 @@ class StepRunOut(BaseModel):
     before_scene: str = ""
 
 
+class LinkOut(BaseModel):
+    """What something was joined with, and how that was found; nothing was where there is no entry."""
+
+    kind: Literal["skeleton", "material", "texture"]
+    name: str
+    entry: str
+    found: str
+    material: str
+    slot: str
+    why: str
+
+
 class ViewContent(BaseModel):
     scene: str
     notes: list[str] = []
+    links: list[LinkOut] = []
     facts: FactsOut
     steps: list[StepRunOut]
     findings: list[FindingOut] | None

@@ -21,7 +21,7 @@ from pruxel.core.sources.base import Source, not_found
 from pruxel.core.sources.carve import CarvedSource, Hit
 from pruxel.core.sources.open import origin_at, reopen, stamp_of
 from pruxel.core.sources.origin import split_address
-from pruxel.core.sources.references import Resolution, candidate_paths
+from pruxel.core.sources.references import PLACES, Resolution, candidate_paths
 from pruxel.server.settings import settings
 from pruxel.server.store import missing
 from pruxel.server.store.database import glance, session
@@ -187,8 +187,8 @@ class StoredStack:
         there = {row[0] for row in glance(_EXACT, values)}
         found = []
         for paths in candidates:
-            exact = next((path for path in paths if path in there), None)
-            found.append(Resolution(exact) if exact is not None else _looked_up(slots, paths))
+            exact = next((one for one in zip(paths, PLACES, strict=True) if one[0] in there), None)
+            found.append(_looked_up(slots, paths) if exact is None else Resolution(exact[0], how=exact[1]))
         return found
 
 
@@ -211,11 +211,11 @@ def _looked_up(slots: list[int], candidates: Sequence[str]) -> Resolution:
     last = candidates[0].rsplit("/", 1)[-1].lower()
     same = [row[0] for row in glance(_NAMED, {"slots": slots, "name": last})]
     by_lower = {path.lower(): path for path in same}
-    for wanted in candidates:
+    for wanted, how in zip(candidates, PLACES, strict=True):
         if wanted.lower() in by_lower:
-            return Resolution(by_lower[wanted.lower()])
+            return Resolution(by_lower[wanted.lower()], how=how)
     if len(same) == 1:
-        return Resolution(same[0])
+        return Resolution(same[0], how="by its name alone")
     if same:
         return Resolution(None, tuple(same[:5]))
     near = glance(_NEAR, {"slots": slots, "name": candidates[0].lower()})

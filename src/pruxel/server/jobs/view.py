@@ -22,6 +22,7 @@ from pruxel.core.recipe.cache import LayeredCache, MemoryCache
 from pruxel.core.recipe.document import StepUse
 from pruxel.core.recipe.run import RecipeRun, run_recipe
 from pruxel.core.recipe.ways import Way, ways
+from pruxel.core.scene.links import links_of
 from pruxel.core.scene.measure import measure
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.references import Reference
@@ -35,7 +36,7 @@ from pruxel.server.store.revisions import steps_of
 from pruxel.server.store.scenes import StoredSteps, shown_scene
 from pruxel.server.store.tables import Job, View, Workpiece
 
-VERSION = "10"
+VERSION = "11"
 _CARD = PictureView(width=352, height=240, samples=1, sky_rays=6)
 _results = LayeredCache(MemoryCache(), StoredSteps())
 
@@ -187,6 +188,7 @@ def _content(run: RecipeRun) -> dict[str, Any]:
     return {
         "scene": shown_scene(scene),
         "facts": asdict(facts) | {"size": list(facts.size)},
+        "links": [asdict(link) for link in links_of(scene)],
         "notes": list(scene.notes[:40]),
         "steps": [
             {

@@ -28,6 +28,7 @@ import { toggled } from '../../model/parts'
 import { last } from '../../model/words'
 import FactsPanel from './FactsPanel.vue'
 import FindingsPanel from './FindingsPanel.vue'
+import LinksPanel from './LinksPanel.vue'
 import PartsPanel from './PartsPanel.vue'
 import SlotsPanel from './SlotsPanel.vue'
 import StepStrip from './StepStrip.vue'
@@ -353,6 +354,7 @@ useKeys('Bench', [
         @settle="(keys) => change(() => api.settle(id, keys))"
       />
       <p v-else class="p-4 text-[13px] text-faint">There is nothing to look at: it could not be opened.</p>
+      <LinksPanel v-if="content" :links="content.links ?? []" @link="(step) => addSteps([step])" />
       <FactsPanel v-if="content" :content="content" />
     </aside>
     <StepStrip

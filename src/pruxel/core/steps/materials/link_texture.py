@@ -14,6 +14,7 @@ from pruxel.core.scene.channels import SLOTS, with_image, with_map
 from pruxel.core.scene.edit import drop_unused
 from pruxel.core.scene.materials import Material
 from pruxel.core.scene.model import Scene
+from pruxel.core.scene.origin import Origin
 from pruxel.core.steps.choose_materials import chosen_materials
 from pruxel.core.steps.materials.compose_map import Slot
 from pruxel.core.steps.references import Entry, Materials, Reference
@@ -47,7 +48,8 @@ def link_texture(scene: Scene, params: LinkTexture, context: Context, others: Ot
             ErrorCode.USAGE, "there is nothing to link", expected="a texture, and a model with materials",
             found=f"{len(images)} pictures, {len(chosen)} materials",
         )  # fmt: skip
-    with_it, texture = with_image(scene, images[0])
+    origin = Origin(entry=params.entry, found="by hand")
+    with_it, texture = with_image(scene, replace(images[0], origin=origin))
     gaps = sum(len(m.unresolved) for m in scene.materials)
     linked = tuple(
         _found(with_map(m, SLOTS[params.slot], texture), params.slot) if k in chosen else m

@@ -1,0 +1,38 @@
+// What a model is put together from, and the steps that put something else there.
+import type { Link, StepUse } from '../api/client'
+
+export interface Bound {
+  link: Link
+  // The maps of a material.
+  maps: Link[]
+}
+
+// Skeletons and materials, each material with its maps; maps of a material without an entry of its own stand alone.
+export function bound(links: Link[]): Bound[] {
+  const found = new Map<string, Bound>()
+  for (const link of links) {
+    const key = link.kind === 'skeleton' ? `skeleton ${link.name}` : link.material || link.name
+    const known = found.get(key)
+    if (known && (link.kind === 'texture' || known.link.kind === 'texture')) known.maps.push(link)
+    else if (known) known.link = link
+    else if (link.kind === 'texture')
+      found.set(key, {
+        link: { ...link, kind: 'material', name: key, entry: '', found: 'within', why: '' },
+        maps: [link],
+      })
+    else found.set(key, { link, maps: [] })
+  }
+  return [...found.values()]
+}
+
+// Whether it stands for sure; what was found by its name alone may be another.
+export const unsure = (link: Link) => link.found === 'by its name alone'
+export const lacking = (link: Link) => !link.entry && link.found !== 'within'
+
+export function relinked(link: Link, entry: string, slot: string): StepUse {
+  const on = true
+  if (link.kind === 'skeleton') return { step: 'link_skeleton', params: { entry }, on }
+  const materials = [link.material || link.name]
+  if (link.kind === 'material') return { step: 'link_material', params: { entry, materials }, on }
+  return { step: 'link_texture', params: { entry, materials, slot }, on }
+}

@@ -1,0 +1,121 @@
+// @vitest-environment happy-dom
+import { flushPromises, mount } from '@vue/test-utils'
+import { afterEach, expect, test, vi } from 'vitest'
+import { api, type Link, type Variant } from '../src/api/client'
+import LinksPanel from '../src/features/bench/LinksPanel.vue'
+import { bound, lacking, relinked, unsure } from '../src/model/links'
+
+vi.mock('../src/composables/useProject', () => ({ useProject: () => ({ id: { value: 'p' } }) }))
+const link = (some: Partial<Link>): Link => ({
+  kind: 'material',
+  name: 'wood',
+  entry: 'mat/wood.bmt',
+  found: 'by its path',
+  material: '',
+  slot: '',
+  why: '',
+  ...some,
+})
+const SKELETON = link({ kind: 'skeleton', name: 'hull', entry: 'rigs/hull.bsk' })
+const WOOD = link({})
+const COLOUR = link({ kind: 'texture', name: 'wood_c', entry: 'tex/wood_c.dds', material: 'wood', slot: 'base colour' })
+const LOST = link({
+  kind: 'texture',
+  name: 'a/lost_n.dds',
+  entry: '',
+  found: '',
+  material: 'wood',
+  slot: 'normal',
+  why: 'No such entry.',
+})
+const GONE = link({ name: 'gone.bmt', entry: '', found: '', material: 'gone', slot: 'material', why: 'None.' })
+const OWN = link({
+  kind: 'texture',
+  name: 'inside',
+  entry: 'a.glb#1',
+  found: 'by its name alone',
+  material: 'glass',
+  slot: 'light',
+})
+const ALL = [SKELETON, WOOD, COLOUR, LOST, GONE, OWN]
+afterEach(() => vi.restoreAllMocks())
+
+test('maps stand below the material that wears them, also where that has no entry of its own', () => {
+  const things = bound(ALL)
+  expect(things.map(({ link, maps }) => [link.name, maps.map((one) => one.slot)])).toEqual([
+    ['hull', []],
+    ['wood', ['base colour', 'normal']],
+    ['gone.bmt', []],
+    ['glass', ['light']],
+  ])
+  expect(bound([COLOUR, WOOD])[0]!.link, 'whichever comes first').toEqual(WOOD)
+  expect(ALL.map(lacking)).toEqual([false, false, false, true, true, false])
+  expect(ALL.map(unsure)).toEqual([false, false, false, false, false, true])
+  expect(lacking(things[3]!.link), 'it stands in the file itself').toBe(false)
+})
+
+test('each kind is put elsewhere by a step of its own', () => {
+  expect([SKELETON, WOOD, LOST, GONE].map((one) => relinked(one, 'x', 'normals'))).toEqual([
+    { step: 'link_skeleton', params: { entry: 'x' }, on: true },
+    { step: 'link_material', params: { entry: 'x', materials: ['wood'] }, on: true },
+    { step: 'link_texture', params: { entry: 'x', materials: ['wood'], slot: 'normals' }, on: true },
+    { step: 'link_material', params: { entry: 'x', materials: ['gone'] }, on: true },
+  ])
+})
+
+const variant = (path: string, sureness: number): Variant => ({
+  path,
+  sureness,
+  why: 'its name is alike',
+  entry: 3,
+  picture: null,
+})
+
+function panel() {
+  vi.spyOn(api, 'texturesLike').mockResolvedValue({
+    slot: 'base colour',
+    candidates: [variant('tex/wood_c.dds', 1), variant('tex/oak_c.dds', 0.7)],
+  })
+  vi.spyOn(api, 'entriesLike').mockResolvedValue([variant('mat/oak.bmt', 0.5)])
+  return mount(LinksPanel, { props: { links: ALL } })
+}
+
+test('what it is put together from is told, doubtful things apart, and changed by one of the alternatives', async () => {
+  const shown = panel()
+  expect(shown.get('summary').text()).toContain('6, 3 to look at')
+  expect(shown.text()).toContain('not there')
+  expect(shown.text()).toContain('likely: by its name alone')
+  const change = (name: string) =>
+    shown.findAll('[data-test=relink]').find((one) => one.attributes('aria-label')!.endsWith(name))!
+  await change('wood_c').trigger('click')
+  await flushPromises()
+  expect(api.texturesLike).toHaveBeenCalledWith(expect.anything(), 'tex/wood_c.dds', 'base colour')
+  const [now, other] = shown.findAll('[data-test=candidate]')
+  expect(now!.attributes('disabled')).toBeDefined()
+  expect(now!.text()).toContain('what it is now')
+  await other!.trigger('click')
+  await change('gone.bmt').trigger('click')
+  await flushPromises()
+  expect(api.entriesLike).toHaveBeenCalledWith(expect.anything(), 'material', 'gone.bmt')
+  await shown.get('[data-test=candidate]').trigger('click')
+  expect(shown.emitted('link')).toEqual([
+    [{ step: 'link_texture', params: { entry: 'tex/oak_c.dds', materials: ['wood'], slot: 'base colour' }, on: true }],
+    [{ step: 'link_material', params: { entry: 'mat/oak.bmt', materials: ['gone'] }, on: true }],
+  ])
+})
+
+test('one list at a time; a failure is told; without links there is nothing', async () => {
+  const shown = panel()
+  vi.spyOn(api, 'entriesLike').mockRejectedValue(new Error('the server is away'))
+  const [skeleton, wood] = shown.findAll('[data-test=relink]')
+  await skeleton!.trigger('click')
+  await flushPromises()
+  expect(shown.text()).toContain('the server is away')
+  await wood!.trigger('click')
+  await flushPromises()
+  expect(shown.findAllComponents({ name: 'LikelyList' })).toHaveLength(1)
+  await wood!.trigger('click')
+  expect(shown.findAllComponents({ name: 'LikelyList' })).toHaveLength(0)
+  await shown.setProps({ links: [] })
+  expect(shown.text()).toBe('')
+})
