@@ -89,14 +89,14 @@ test('what it is put together from is told, doubtful things apart, and changed b
     shown.findAll('[data-test=relink]').find((one) => one.attributes('aria-label')!.endsWith(name))!
   await change('wood_c').trigger('click')
   await flushPromises()
-  expect(api.texturesLike).toHaveBeenCalledWith(expect.anything(), 'tex/wood_c.dds', 'base colour')
+  expect(api.texturesLike).toHaveBeenCalledWith('p', { named: 'tex/wood_c.dds', gap: 'base colour' })
   const [now, other] = shown.findAll('[data-test=candidate]')
   expect(now!.attributes('disabled')).toBeDefined()
   expect(now!.text()).toContain('what it is now')
   await other!.trigger('click')
   await change('gone.bmt').trigger('click')
   await flushPromises()
-  expect(api.entriesLike).toHaveBeenCalledWith(expect.anything(), 'material', 'gone.bmt')
+  expect(api.entriesLike).toHaveBeenCalledWith('p', { named: 'gone.bmt', kind: 'material' })
   await shown.get('[data-test=candidate]').trigger('click')
   expect(shown.emitted('link')).toEqual([
     [{ step: 'link_texture', params: { entry: 'tex/oak_c.dds', materials: ['wood'], slot: 'base colour' }, on: true }],
@@ -110,7 +110,7 @@ test('one list at a time; a failure is told; without links there is nothing', as
   const [skeleton, wood] = shown.findAll('[data-test=relink]')
   await skeleton!.trigger('click')
   await flushPromises()
-  expect(shown.text()).toContain('the server is away')
+  expect(shown.text()).toContain('The server is away')
   await wood!.trigger('click')
   await flushPromises()
   expect(shown.findAllComponents({ name: 'LikelyList' })).toHaveLength(1)

@@ -334,10 +334,10 @@ export const api = {
       }),
     ),
   workpiece: (workpiece: string) => ok(client.GET('/api/workpieces/{workpiece}', { params: { path: { workpiece } } })),
-  texturesLike: (project: string, named: string, gap: string) =>
-    ok(client.GET('/api/projects/{project}/textures-like', at({ project }, { named, gap }))),
-  entriesLike: (project: string, kind: 'material' | 'skeleton', named: string) =>
-    ok(client.GET('/api/projects/{project}/entries-like', at({ project }, { named, kind }))),
+  texturesLike: (project: string, query: { named: string; gap: string }) =>
+    ok(client.GET('/api/projects/{project}/textures-like', { params: { path: { project }, query } })),
+  entriesLike: (project: string, query: { named: string; kind: 'material' | 'skeleton' }) =>
+    ok(client.GET('/api/projects/{project}/entries-like', { params: { path: { project }, query } })),
   chooseFaces: (manifest: string, body: FacesWanted) =>
     ok(client.POST('/api/scenes/{manifest}/faces', { params: { path: { manifest } }, body })),
   slots: (workpiece: string) => ok(client.GET('/api/workpieces/{workpiece}/slots', at({ workpiece }))),

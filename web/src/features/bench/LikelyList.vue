@@ -19,10 +19,10 @@ async function look() {
   const named = link.entry || link.name || 'skeleton'
   try {
     if (link.kind === 'texture') {
-      const likely = await api.texturesLike(project.value, named, link.slot)
+      const likely = await api.texturesLike(project.value, { named, gap: link.slot })
       slot.value = likely.slot
       found.value = likely.candidates
-    } else found.value = await api.entriesLike(project.value, link.kind, named)
+    } else found.value = await api.entriesLike(project.value, { named, kind: link.kind })
   } catch (problem) {
     error.value = problem
   }
