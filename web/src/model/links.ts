@@ -17,7 +17,7 @@ export function bound(links: Link[]): Bound[] {
     else if (known) known.link = link
     else if (link.kind === 'texture')
       found.set(key, {
-        link: { ...link, kind: 'material', name: key, entry: '', found: 'within', why: '' },
+        link: { ...link, kind: 'material', name: key, entry: '', found: 'in the same file', why: '' },
         maps: [link],
       })
     else found.set(key, { link, maps: [] })
@@ -27,7 +27,7 @@ export function bound(links: Link[]): Bound[] {
 
 // Whether it stands for sure; what was found by its name alone may be another.
 export const unsure = (link: Link) => link.found === 'by its name alone'
-export const lacking = (link: Link) => !link.entry && link.found !== 'within'
+export const lacking = (link: Link) => !link.entry && link.found !== 'in the same file'
 
 export function relinked(link: Link, entry: string, slot: string): StepUse {
   const on = true

@@ -5,9 +5,10 @@ import { over } from './looks'
 
 const tinted = new MeshBasicMaterial({
   color: '#12a0bd',
-  opacity: 0.3,
+  opacity: 0.45,
   transparent: true,
   depthWrite: false,
+  side: DoubleSide,
   polygonOffset: true,
   polygonOffsetFactor: -1,
   polygonOffsetUnits: -1,

@@ -10,13 +10,11 @@ const emit = defineEmits<{ change: [] }>()
 <template>
   <div class="flex min-h-7 items-baseline gap-2 text-[12.5px]">
     <p class="min-w-0 flex-1 leading-snug" :title="link.entry || link.why">
-      <span class="text-faint">{{ title }}</span>
-      <span class="block truncate font-medium">
-        {{ link.entry ? last(link.entry) : link.name || 'none' }}
-      </span>
+      <span class="text-faint">{{ title }}, </span>
       <span v-if="lacking(link)" class="text-brick">not there</span>
       <span v-else-if="unsure(link)" class="text-marigold">likely: {{ link.found }}</span>
-      <span v-else-if="link.found" class="text-faint">{{ link.found }}</span>
+      <span v-else class="text-faint">{{ link.found || 'in the same file' }}</span>
+      <span class="block truncate font-medium">{{ link.entry ? last(link.entry) : link.name || 'none' }}</span>
     </p>
     <button
       class="words shrink-0"

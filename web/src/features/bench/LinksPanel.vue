@@ -24,8 +24,9 @@ watch(
 </script>
 
 <template>
-  <details v-if="things.length" class="border-t border-line p-4" data-test="links">
+  <details v-if="things.length" class="group border-t border-line p-4" data-test="links">
     <summary class="flex cursor-pointer items-baseline gap-2">
+      <span class="text-faint group-open:rotate-90" aria-hidden="true">›</span>
       <h2 class="heading">Put together from</h2>
       <span class="num ml-auto text-[12px] text-faint">
         {{ links.length }}<template v-if="doubtful">, {{ doubtful }} to look at</template>

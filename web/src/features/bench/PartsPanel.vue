@@ -166,14 +166,14 @@ watch(
     </dl>
     <div
       v-else-if="those.length"
-      class="flex items-baseline justify-between gap-2 border-t border-line px-4 py-2 text-[12.5px]"
+      class="space-y-1 border-t border-line px-4 py-2 text-[12.5px]"
       data-test="chosen-parts"
     >
-      <p class="min-w-0">
-        <b>{{ those.length }} parts chosen</b><br />
-        <span class="num text-faint">{{ count(triangles) }} triangles</span>
+      <p class="flex justify-between gap-2">
+        <b>{{ those.length }} parts chosen</b>
+        <span class="num text-faint">{{ count(triangles) }}</span>
       </p>
-      <p class="flex shrink-0 gap-2">
+      <p class="flex gap-3">
         <button class="text-sea underline" title="Show them alone (i)" @click="emit('isolate')">alone</button>
         <button class="text-sea underline" title="Put them out of sight (o)" @click="emit('putAway')">hide</button>
         <button class="text-sea underline" title="Choose nothing (Esc)" @click="emit('choose', [], false)">none</button>
