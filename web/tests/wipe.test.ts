@@ -19,13 +19,15 @@ function built(): Built {
 function renderer(shown: [Built, string][]) {
   const told: unknown[] = []
   let scissor: number[] = []
+  let view: number[] = []
   const made = {
     getSize: (into: { x: number; y: number }) => Object.assign(into, { x: 200, y: 100 }),
     setScissorTest: (on: boolean) => told.push(on),
+    setViewport: (...numbers: number[]) => (view = numbers),
     setScissor: (...numbers: number[]) => (scissor = numbers),
     render: () => told.push([...shown.filter(([one]) => one.root.visible).map(([, name]) => name), ...scissor]),
   }
-  return { made: made as unknown as WebGLRenderer, told }
+  return { made: made as unknown as WebGLRenderer, told, view: () => view }
 }
 
 test('each state is drawn on its side of the line, and only now is left visible', () => {
@@ -51,6 +53,34 @@ test('each state is drawn on its side of the line, and only now is left visible'
   told.length = 0
   wipe.render(made, now, new PerspectiveCamera())
   expect(told).toHaveLength(1)
+})
+
+test('side by side each stands in the middle of its half, and only the model itself is met', () => {
+  const [now, other] = [built(), built()]
+  const wipe = new Wipe(new Scene())
+  const views: number[][] = []
+  const { made, told, view } = renderer([
+    [now, 'now'],
+    [other, 'other'],
+  ])
+  const render = made.render.bind(made)
+  made.render = (...given) => {
+    views.push(view())
+    render(...given)
+  }
+  wipe.at = null
+  expect([wipe.share, wipe.seenAt(0.3, 0.1)], 'there is nothing beside it').toEqual([1, [0.3, 0.1]])
+  wipe.put(other)
+  wipe.render(made, now, new PerspectiveCamera())
+  expect(told).toEqual([true, ['other', 0, 0, 100, 100], ['now', 100, 0, 100, 100], false])
+  expect(views).toEqual([
+    [-50, 0, 200, 100],
+    [50, 0, 200, 100],
+  ])
+  expect(view(), 'the whole again').toEqual([0, 0, 200, 100])
+  expect(wipe.share).toBe(0.5)
+  expect(wipe.seenAt(0.75, 0.5), 'the middle of its half is the middle of the eye').toEqual([0.5, 0.5])
+  expect(wipe.seenAt(0.4, 0.5)).toBeNull()
 })
 
 test('the line is moved by keys, within the viewport', async () => {

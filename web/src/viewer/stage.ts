@@ -28,7 +28,7 @@ import { Guides } from './guides'
 import { backOf, isShared, materialFor, wireOf, type Backs, type Look } from './looks'
 import { told } from './manifest'
 import { meet, type Met } from './meet'
-import { jointsOf, partsOf, partsWithin, type Sides } from './parts'
+import { partsWithin, type Sides } from './parts'
 import { Wipe } from './wipe'
 
 export type { Axis, Backs, Look }
@@ -127,22 +127,26 @@ export class Stage {
     const [mine, turn] = [this.asked, ++this.wipe.asked]
     const other = manifest ? await build(await told(manifest)) : null
     if (mine !== this.asked || turn !== this.wipe.asked) return
+    const before = this.wipe.share
     for (const drawn of this.wipe.drawn) this.backs.delete(drawn)
     this.wipe.put(other)
     for (const drawn of this.wipe.drawn) this.prepare(drawn)
     this.setLook(this.look)
     this.setWires(this.wires !== null)
     this.setVisible(this.hidden)
+    if (other ? this.wipe.share < 1 : this.wipe.share !== before) this.fit()
   }
 
-  // Where the two part, from 0 to 1 across.
-  part(at: number): void {
+  // Where the two part, from 0 to 1 across; null: they stand side by side.
+  part(at: number | null): void {
+    const before = this.wipe.share
     this.wipe.at = at
-    this.draw()
+    if (this.built && this.wipe.share !== before) this.fit()
+    else this.draw()
   }
 
   private all(): Drawn[] {
-    return [...(this.built?.drawn ?? []), ...this.wipe.drawn]
+    return [...this.drawn, ...this.wipe.drawn]
   }
 
   private prepare(drawn: Drawn): void {
@@ -222,17 +226,12 @@ export class Stage {
     this.fit(new Vector3(...FROM[axis]).normalize())
   }
 
-  // The parts that are drawn.
-  parts(): string[] {
-    return partsOf(this.built?.drawn ?? [])
-  }
-
-  joints(): string[] {
-    return jointsOf(this.built?.drawn ?? [])
+  get drawn(): Drawn[] {
+    return this.built?.drawn ?? []
   }
 
   partsWithin(sides: Sides): string[] {
-    return partsWithin(this.built?.drawn ?? [], this.hidden, this.eye(), sides)
+    return partsWithin(this.drawn, this.hidden, this.eye(), sides)
   }
 
   // What is in sight as a PNG with a see-through ground, at twice the size.
@@ -259,11 +258,12 @@ export class Stage {
 
   // What is under a point of the element, from 0 to 1 across and down; null for nothing.
   hit(across: number, down: number): Met | null {
-    return meet(this.built?.drawn ?? [], this.hidden, this.eye(), [across, down])
+    const seen = this.wipe.seenAt(across, down)
+    return seen && meet(this.drawn, this.hidden, this.eye(), seen)
   }
 
   mark(faces: FaceSet[], parts: string[]): void {
-    this.faces.mark(this.built?.drawn ?? [], faces, parts)
+    this.faces.mark(this.drawn, faces, parts)
     this.draw()
   }
 
@@ -311,7 +311,7 @@ export class Stage {
     const { center, radius } = this.bounds()
     const back = from ?? viewpoint(this.box().getSize(new Vector3()))
     const tall = Math.tan((this.camera.fov * Math.PI) / 360)
-    const found = framing(this.points(), back, tall, this.camera.aspect)
+    const found = framing(this.points(), back, tall, this.camera.aspect * this.wipe.share)
     const target = found?.target ?? center
     this.controls.target.copy(target)
     this.camera.position.copy(target).addScaledVector(back, Math.max(found?.away ?? radius * 4, radius * 0.2))
@@ -321,7 +321,7 @@ export class Stage {
 
   private *points(): Generator<Vector3> {
     yield* this.guides.points()
-    yield* pointsOf(this.built?.drawn ?? [], this.hidden)
+    yield* pointsOf(this.wipe.share < 1 ? this.all() : this.drawn, this.hidden)
   }
 
   private place({ center, radius }: { center: Vector3; radius: number }): void {
@@ -333,7 +333,7 @@ export class Stage {
   }
 
   private box(): Box3 {
-    return boxOf(this.built?.drawn ?? [], this.hidden)
+    return boxOf(this.drawn, this.hidden)
   }
 
   private bounds(): Sphere {

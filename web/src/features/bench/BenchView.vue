@@ -16,16 +16,17 @@ import MoreMenu from '../../components/MoreMenu.vue'
 import NameForm from '../../components/NameForm.vue'
 import Problem from '../../components/Problem.vue'
 import Question from '../../components/Question.vue'
+import { useCompare } from '../../composables/useCompare'
 import { useEvents } from '../../composables/useEvents'
 import { jobById, lookUp } from '../../composables/useJobs'
 import { useFaces } from '../../composables/useFaces'
-import { useHeld } from '../../composables/useHeld'
 import { useKeys } from '../../composables/useKeys'
 import { usePreview } from '../../composables/usePreview'
 import { useProject } from '../../composables/useProject'
 import { pictured } from '../../model/slots'
 import { toggled } from '../../model/parts'
 import { last } from '../../model/words'
+import CompareBar from './CompareBar.vue'
 import FactsPanel from './FactsPanel.vue'
 import FindingsPanel from './FindingsPanel.vue'
 import LinksPanel from './LinksPanel.vue'
@@ -90,6 +91,7 @@ async function load() {
   content.value = undefined
   workpiece.value = undefined
   chosen.value = []
+  compare.other.value = ''
   slots.value = []
   hidden.value = new Set(JSON.parse(sessionStorage.getItem(place()) ?? '[]') as string[])
   if (!project.value) return
@@ -144,27 +146,13 @@ function pick(parts: string[], more: boolean) {
   if (forming.value) picked.value = [...parts]
   else chosen.value = more ? toggled(chosen.value, parts) : parts
 }
-// While `b` is held the model is shown as it was before the step that is pointed at, or else the last one.
-const held = useHeld('b')
-const pointed = ref<number | null>(null)
-const compared = computed(() => {
-  const steps = content.value?.steps ?? []
-  const number = pointed.value ?? steps.length - 1
-  return held.value && !preview.on.value ? { number, scene: steps[number]?.before_scene ?? '' } : null
-})
 const faces = useFaces()
+const compare = useCompare(content, preview, faces.active)
+const { looked, beside } = compare
 const scene = computed(
-  () => faces.shownScene.value || compared.value?.scene || preview.content.value?.scene || content.value?.scene,
+  () => faces.shownScene.value || looked.value?.scene || preview.content.value?.scene || content.value?.scene,
 )
-// A wipe holds what is shown against what was before the step that is tried, pointed at, or else the last one.
-const wiping = ref(false)
-const beside = computed(() => {
-  const steps = content.value?.steps ?? []
-  const number = pointed.value ?? steps.length - 1
-  if (!wiping.value || faces.active.value || compared.value) return { scene: '', words: '' }
-  if (preview.on.value) return { scene: preview.content.value ? (content.value?.scene ?? '') : '', words: 'As it is' }
-  return { scene: steps[number]?.before_scene ?? '', words: `Before step ${number + 1}` }
-})
+const besides = computed(() => others.value.filter((one) => one.id !== id.value))
 const browse = () => router.push({ name: 'browse', params: { project: project.value } })
 
 function isolate() {
@@ -236,7 +224,7 @@ useKeys('Bench', [
   ['i', 'Show the chosen parts alone, or all', isolate],
   ['o', 'Put the chosen parts out of sight', putAway],
   ['Escape', 'Choose nothing', () => (chosen.value = [])],
-  ['c', 'Compare with before the last step: a line to move', () => (wiping.value = !wiping.value)],
+  ['c', 'Compare with before the last step: a line to move', () => (compare.on.value = !compare.on.value)],
   ['b', 'Held: before the last step, or the one pointed at', () => undefined],
   ['a', 'Add a step', () => strip.value?.add()],
   ['h', 'Show all parts', () => (hidden.value = new Set())],
@@ -278,9 +266,10 @@ useKeys('Bench', [
         :chosen="forming ? [] : chosen"
         :keep="id"
         :name="workpiece?.name ?? 'model'"
-        :wiping="wiping"
+        :wiping="compare.on.value"
+        :apart="compare.apart.value"
         @pick="pick"
-        @wipe="wiping = !wiping"
+        @wipe="compare.on.value = !compare.on.value"
       />
       <div class="absolute top-3 left-4 flex max-w-[80%] items-start gap-3">
         <div class="min-w-0">
@@ -302,24 +291,24 @@ useKeys('Bench', [
         <b>Preview</b> {{ preview.words.value }}
       </p>
       <p
-        v-else-if="compared?.scene"
+        v-else-if="looked?.scene"
         class="absolute top-14 left-1/2 -translate-x-1/2 rounded-full border border-sea bg-sea-soft px-4 py-1 text-[13px] text-sea"
         role="status"
         data-test="before"
       >
-        Before step {{ compared.number + 1 }}
+        Before step {{ looked.number + 1 }}
       </p>
-      <p
-        v-if="wiping && !faces.active.value"
-        class="absolute left-1/2 flex -translate-x-1/2 items-center gap-3 rounded-full border border-line bg-sheet px-4 py-1 text-[12.5px]"
+      <CompareBar
+        v-if="compare.on.value && !faces.active.value"
+        v-model:other="compare.other.value"
+        v-model:apart="compare.apart.value"
+        class="absolute left-1/2 -translate-x-1/2"
         :class="preview.on.value ? 'top-24' : 'top-14'"
-        role="status"
-        data-test="wiping"
-      >
-        <template v-if="beside.scene">{{ beside.words }} <span class="text-faint">left of the line</span></template>
-        <template v-else>There is no step to compare with.</template>
-        <button class="words" title="c" @click="wiping = false">end</button>
-      </p>
+        :words="beside.words"
+        :there="Boolean(beside.scene)"
+        :others="besides"
+        @end="compare.on.value = false"
+      />
       <div v-if="!content && !failed" class="pointer-events-none absolute inset-0 flex items-center justify-center">
         <p class="rounded-lg border border-line bg-sheet px-4 py-2 text-[13px]" role="status">
           Opening{{ job?.message ? `: ${job.message}` : '…' }}
@@ -372,7 +361,7 @@ useKeys('Bench', [
       :picked="picked"
       :chosen="chosen"
       @try="preview.tryOut"
-      @point="pointed = $event"
+      @point="compare.pointed.value = $event"
       @set="setSteps"
       @undo="undo"
       @redo="redo"

@@ -5,11 +5,12 @@ import { told } from '../../model/words'
 import { AT_FIRST, GROUNDS, kept, type Viewing } from '../../model/viewing'
 import { CHANNELS, type Channel } from '../../viewer/channels'
 import { theStage, type Look, type Stage } from '../../viewer/stage'
+import { jointsOf, partsOf } from '../../viewer/parts'
 import ViewLegend from './ViewLegend.vue'
 import ViewMenu from './ViewMenu.vue'
 import WipeLine from './WipeLine.vue'
 
-const { scene, beside, hidden, chosen, keep, name, wiping } = defineProps<{
+const { scene, beside, hidden, chosen, keep, name, wiping, apart } = defineProps<{
   scene: string | undefined
   // Another state of it, left of a line that one moves; none where it is empty.
   beside: string
@@ -18,6 +19,8 @@ const { scene, beside, hidden, chosen, keep, name, wiping } = defineProps<{
   keep: string
   name: string
   wiping: boolean
+  // Both whole, side by side, and not parted by a line.
+  apart: boolean
 }>()
 // `more`: beside what is chosen already.
 const emit = defineEmits<{ pick: [parts: string[], more: boolean]; wipe: [] }>()
@@ -45,7 +48,7 @@ async function show() {
     stage.setVisible(hidden)
     if (!(await stage.show(wanted))) return
     shown.value = wanted
-    joints.value = stage.joints()
+    joints.value = jointsOf(stage.drawn)
     if (!joints.value.includes(viewing.value.joint)) viewing.value = { ...viewing.value, joint: joints.value[0] ?? '' }
     square.value = stage.square
     mark()
@@ -129,7 +132,7 @@ function chooseWithin({ left, top, width, height }: NonNullable<typeof frame.val
   const y = (at: number) => clip(1 - (at / clientHeight) * 2)
   const sides = { left: x(left), right: x(left + width), top: y(top), bottom: y(top + height) }
   if (!faces.active.value) return emit('pick', stage!.partsWithin(sides), true)
-  const shown = stage!.parts().filter((part) => !hidden.has(part))
+  const shown = partsOf(stage!.drawn).filter((part) => !hidden.has(part))
   void faces.inWindow({ clip_from_world: stage!.clipFromWorld(), ...sides }, shown, away)
 }
 const mark = () => (faces.active.value ? stage?.mark(faces.chosen.value, []) : stage?.mark([], chosen))
@@ -152,7 +155,7 @@ async function savePicture() {
 onMounted(() => {
   try {
     stage = theStage()
-    stage.part(parting.value)
+    stage.part(apart ? null : parting.value)
     stage.attach(home.value!)
     use(viewing.value)
   } catch {
@@ -177,7 +180,7 @@ async function showBeside() {
 }
 watch(() => scene, show)
 watch([() => beside, shown], showBeside)
-watch(parting, (at) => stage?.part(at))
+watch([parting, () => apart], () => stage?.part(apart ? null : parting.value))
 watch(viewing, (now) => {
   sessionStorage.setItem(place(), JSON.stringify(now))
   use(now)
@@ -220,7 +223,7 @@ const looks: [Look, string][] = [
         height: `${frame.height}px`,
       }"
     />
-    <WipeLine v-if="beside" v-model="parting" />
+    <WipeLine v-if="beside && !apart" v-model="parting" />
     <p
       v-if="failed"
       class="absolute inset-x-8 top-1/3 rounded-lg border border-line bg-sheet p-4 text-center text-[13px]"
