@@ -40,7 +40,7 @@ def application(game: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterato
         time.sleep(0.2)
     yield found[0]
     process.send_signal(signal.SIGINT)
-    assert process.wait(40) == 0, log.read_text()
+    assert process.wait(200) == 0, log.read_text()
     assert "stopped" in log.read_text()
     shutil.rmtree(cluster_folder(data))
 
@@ -62,7 +62,7 @@ def browser(tmp_path_factory: pytest.TempPathFactory) -> Iterator[webdriver.Chro
 @pytest.fixture
 def page(application: str, browser: webdriver.Chrome, tmp_path: Path) -> Iterator[Page]:
     """A window that remembers nothing, just arrived by the printed link."""
-    page = Page(browser, 60)
+    page = Page(browser)
     page.begin(application, tmp_path)
     yield page
     errors = page.errors()

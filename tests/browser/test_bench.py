@@ -253,3 +253,60 @@ def test_a_person_is_put_together_from_the_catalogue_and_dressed_anew(page: Page
     page.click("[data-test=card][data-code='crab_toll'] [data-test=card-open]")
     page.see("h1", "crab_toll")
     page.gone("[aria-label='Made of']")
+
+
+def test_parts_are_chosen_together_links_changed_and_workpieces_held_side_by_side(page: Page) -> None:
+    open_crab(page)
+    page.keys("2")
+    open_model(page, "0107", "actors/act_0107/act_0107.brm")
+    clear_steps(page)
+    page.see(page.test("triangles"))
+    plain = picture(page)
+    view = page.see(page.test("viewport"))
+    # A frame about the upper half of the model: what lies wholly in it.
+    (
+        ActionChains(page.driver)
+        .key_down(Keys.SHIFT)
+        .move_to_element_with_offset(view, -200, -240)
+        .click_and_hold()
+        .move_by_offset(400, 190)
+        .release()
+        .key_up(Keys.SHIFT)
+        .perform()
+    )
+    chosen = page.see(page.test("chosen-parts")).text
+    assert "parts chosen" in chosen
+    names = {one.get_attribute("data-choose") for one in page.all("[data-choose][aria-pressed=true]")}
+    assert {"helmet", "glass"} <= names
+    assert not names & {"boots", "body"}
+    assert (np.abs(picture(page) - plain).sum(axis=2) > 60).mean() > 0.005
+    # By the list, with the keyboard alone: more of them, alone, and all again.
+    page.see("[data-choose=boots]").send_keys(Keys.SHIFT + Keys.ENTER)
+    page.keys("i")
+    page.see("aside[aria-label=Parts]", f"{len(names) + 1} of 9 shown")
+    page.keys("h", Keys.ESCAPE)
+    page.see("aside[aria-label=Parts]", "9 of 9 shown")
+    page.gone(page.test("chosen-parts"))
+
+    page.click("[data-test=links] summary")
+    page.see(page.test("links"), "by its path")
+    page.click("[data-test=relink][aria-label^='Another material']")
+    page.click("[data-test=candidate]:not(:disabled)")
+    page.see("[data-test=step][data-step=link_material]", "in the place of")
+    page.see(page.test("links"), "by hand")
+
+    page.click("h1")
+    page.keys("c")
+    page.see("[data-test=compare-with] option:nth-child(2)")
+    Select(page.see(page.test("compare-with"))).select_by_visible_text("crab_toll")
+    page.see(page.test("wipe-line"))
+    page.click(page.test("side-by-side"))
+    page.gone(page.test("wipe-line"))
+    beside = picture(page)
+    left, right = beside[:, : beside.shape[1] // 2], beside[:, beside.shape[1] // 2 :]
+    ground = plain[5, 5]
+    assert all((np.abs(half - ground).sum(axis=2) > 120).mean() > 0.03 for half in (left, right))
+    page.click("h1")
+    page.keys("c")
+    page.gone(page.test("wiping"))
+    clear_steps(page)

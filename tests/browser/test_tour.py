@@ -26,7 +26,10 @@ def open_model(page: Page, words: str, path: str) -> None:
     """From Browse onto the Bench, by the keyboard."""
     page.see(page.test("entry"))
     page.keys("/")
-    page.see(page.test("search")).send_keys(words)
+    # What was looked for before goes.
+    search = page.see(page.test("search"))
+    search.send_keys(Keys.CONTROL, "a")
+    search.send_keys(words)
     page.see(f"[data-path='{path}']")
     page.see("[data-test=quick-look] h2", path.rsplit("/", 1)[-1].split(".", maxsplit=1)[0])
     page.keys(Keys.ENTER)
