@@ -8,7 +8,7 @@ from bench.polydata import polydata
 from bench.timing import best, line
 from pruxel.core.base.arrays import as_floats, as_indices
 from pruxel.core.geometry.edges import twins
-from pruxel.core.geometry.measure import area_vectors
+from pruxel.core.geometry.normals import face_normals
 from pruxel.core.geometry.pieces import pieces
 from pruxel.core.geometry.places import places
 from pruxel.core.geometry.smoothing import corner_normals, smooth_groups
@@ -76,8 +76,7 @@ def _beside_vtk(points: np.ndarray, faces: np.ndarray, moved: np.ndarray, apart:
         filter_.Update()
 
     def our_normals() -> None:
-        vectors = area_vectors(as_floats(points, 3), as_indices(faces))
-        normals = as_floats(vectors / np.linalg.norm(vectors, axis=1, keepdims=True), 3)
+        normals = face_normals(as_floats(points, 3), as_indices(faces))
         group = smooth_groups(as_indices(faces), twins(as_indices(faces)), normals, np.radians(60))
         corner_normals(as_floats(points, 3), as_indices(faces), normals, group, "angle")
 

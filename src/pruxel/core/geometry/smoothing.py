@@ -48,7 +48,7 @@ def smooth_groups(corners: IndexArray, twin: AnyArray, normals: FloatArray, angl
 
 
 @numba.njit(cache=True, nogil=True, error_model="numpy")
-def _add(positions, indices, normals, group, by_angle, sums):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+def _add(positions, indices, normals, group, by_angle, sums, out):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
     for t in range(len(indices)):
         nx, ny, nz = normals[t, 0], normals[t, 1], normals[t, 2]
         for k in range(3):
@@ -63,12 +63,13 @@ def _add(positions, indices, normals, group, by_angle, sums):  # type: ignore[no
             sums[g, 0] += weight * nx
             sums[g, 1] += weight * ny
             sums[g, 2] += weight * nz
-    for g in range(len(sums)):
-        length = np.sqrt(sums[g, 0] ** 2 + sums[g, 1] ** 2 + sums[g, 2] ** 2)
+    for h in range(len(group)):
+        x, y, z = sums[group[h], 0], sums[group[h], 1], sums[group[h], 2]
+        length = np.sqrt(x * x + y * y + z * z)
         if length > 0:
-            sums[g] /= length
+            out[h, 0], out[h, 1], out[h, 2] = x / length, y / length, z / length
         else:
-            sums[g, 1] = 1.0
+            out[h, 0], out[h, 1], out[h, 2] = 0.0, 1.0, 0.0
 
 
 def corner_normals(
@@ -78,6 +79,6 @@ def corner_normals(
 
     group (3m,) numbers below 3m. A group whose faces have no direction takes +Y.
     """
-    sums = np.zeros((indices.size, 3), np.float32)
-    _add(positions, indices, normals, group, weight == "angle", sums)
-    return as_floats(sums[group], 3)
+    out = np.empty((indices.size, 3), np.float32)
+    _add(positions, indices, normals, group, weight == "angle", np.zeros((indices.size, 3), np.float32), out)
+    return as_floats(out, 3)

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, FloatArray, IndexArray, as_indices, frozen, starts_of
+from pruxel.core.geometry.compact import compacted, kept
 from pruxel.core.geometry.places import places
 from pruxel.core.geometry.polygons import face_sizes
 from pruxel.core.scene.model import Mesh, MorphTarget, Primitive
@@ -62,7 +63,7 @@ def with_faces(primitive: Primitive, keep: AnyArray) -> Primitive:
     """
     if bool(keep.all()):
         return primitive
-    indices = as_indices(primitive.indices[keep])
+    indices = as_indices(kept(primitive.indices, keep))
     if primitive.face_sizes is None:
         return replace(primitive, indices=indices)
     sizes = primitive.face_sizes.astype(np.int64)
@@ -79,7 +80,7 @@ def gathered(
     """The primitive with other vertices, old_of_new (n,), and the faces (m, 3) of these."""
 
     def some(values: AnyArray | None) -> AnyArray | None:
-        return None if values is None else frozen(values[old_of_new])
+        return None if values is None else frozen(values.take(old_of_new, axis=0))
 
     def target(one: MorphTarget) -> MorphTarget:
         return MorphTarget(
@@ -89,7 +90,7 @@ def gathered(
 
     return replace(
         primitive,
-        positions=frozen(primitive.positions[old_of_new]),
+        positions=frozen(primitive.positions.take(old_of_new, axis=0)),
         indices=as_indices(indices),
         normals=some(primitive.normals),
         tangents=some(primitive.tangents),
@@ -105,12 +106,8 @@ def gathered(
 
 def used_only(primitive: Primitive) -> Primitive:
     """The primitive without the vertices that no face uses."""
-    used = np.zeros(len(primitive.positions), bool)
-    used[primitive.indices] = True
-    if bool(used.all()):
-        return primitive
-    new_of_old = np.cumsum(used) - 1
-    return gathered(primitive, np.flatnonzero(used), new_of_old[primitive.indices], primitive.face_sizes)
+    found = compacted(primitive.indices, len(primitive.positions))
+    return primitive if found is None else gathered(primitive, *found, primitive.face_sizes)
 
 
 def remeshed(mesh: Mesh, primitives: Sequence[Primitive]) -> Mesh:

@@ -13,6 +13,7 @@ from pruxel.core.base.arrays import AnyArray, FloatArray, as_floats, as_indices
 from pruxel.core.base.context import Context
 from pruxel.core.geometry.edges import twins
 from pruxel.core.geometry.measure import area_vectors
+from pruxel.core.geometry.normals import face_normals
 from pruxel.core.geometry.places import places
 from pruxel.core.geometry.smoothing import Weight, corner_normals, smooth_groups
 from pruxel.core.geometry.tangents import vertex_tangents
@@ -69,11 +70,12 @@ def make_normals(scene: Scene, params: MakeNormals, context: Context) -> StepRes
 
 def _face_normals(mesh: Mesh, whole: Surface, positions: FloatArray) -> FloatArray:
     """(m, 3) unit normals; the triangles of a polygon share one."""
+    if all(p.face_sizes is None for p in mesh.primitives):
+        return face_normals(positions, whole.indices)
     vectors = area_vectors(positions, whole.indices)
-    if any(p.face_sizes is not None for p in mesh.primitives):
-        ends = np.cumsum([0, *(len(p.indices if p.face_sizes is None else p.face_sizes) for p in mesh.primitives)])
-        polygon = np.concatenate([polygon_of_face(p) + end for p, end in zip(mesh.primitives, ends, strict=False)])
-        vectors = np.stack([np.bincount(polygon, vectors[:, k], int(ends[-1]))[polygon] for k in range(3)], axis=1)
+    ends = np.cumsum([0, *(len(p.indices if p.face_sizes is None else p.face_sizes) for p in mesh.primitives)])
+    polygon = np.concatenate([polygon_of_face(p) + end for p, end in zip(mesh.primitives, ends, strict=False)])
+    vectors = np.stack([np.bincount(polygon, vectors[:, k], int(ends[-1]))[polygon] for k in range(3)], axis=1)
     length = np.linalg.norm(vectors, axis=1, keepdims=True)
     return as_floats(vectors / np.where(length > 0, length, 1), 3)
 
