@@ -88,6 +88,57 @@ def steps() -> None:
     line("a changed material factor sends : 20 kB", sent, 20_000, 1, unit=1e-3, word="kB")
 
 
+def changes() -> None:
+    """A parameter changed at step 7 of 9, each on a part of its own: what is worked out again, and what is sent."""
+    scene = _million()
+    names = [node.name for node in scene.nodes]
+
+    def uses(angle: float) -> list[StepUse]:
+        return [
+            StepUse(step="make_normals", params={"parts": [name], "angle": angle if n == 6 else 60.0})
+            for n, name in enumerate(names[:9])
+        ]
+
+    cache = MemoryCache()
+    run_recipe(scene, uses(50), MemoryCache(), CONTEXT, key="million")  # compiled and read once
+    whole = _cpu(lambda: run_recipe(scene, uses(60), cache, CONTEXT, key="million"))
+    before = {key for key, _ in blobs_of(run_recipe(scene, uses(60), cache, CONTEXT, key="million").scene)}
+    after = run_recipe(scene, uses(0), cache, CONTEXT, key="million").scene
+    again = _cpu(lambda: run_recipe(scene, uses(30), cache, CONTEXT, key="million"))
+    line("step 7 of 9 changed, worked out again : all nine", again, whole, 0.4)
+    node = next(node for node in after.nodes if node.name == names[6])
+    assert node.mesh is not None
+    part = sum(a.nbytes for p in after.meshes[node.mesh].primitives for a in (p.positions, p.indices, p.normals, *p.uvs))  # type: ignore[union-attr]
+    sent = sum(memoryview(data).nbytes for key, data in blobs_of(after) if key not in before)
+    line("step 7 of 9 changed, sent : arrays of its part", sent, part, 1.1, unit=1e-6, word="MB")
+
+
+def repeated() -> None:
+    """Findings on 400 parts of 35 meshes, beside one part of each."""
+    one = waves(20)
+    [mesh], [node] = one.meshes, one.nodes
+    [primitive] = mesh.primitives
+
+    def placed(count: int, size: float) -> Scene:
+        """Meshes of a size of their own, so that nothing is known of them yet."""
+        meshes = tuple(
+            replace(mesh, primitives=(replace(primitive, positions=as_floats(primitive.positions * (size + n), 3)),))
+            for n in range(35)
+        )
+        nodes = tuple(
+            replace(node, name=f"part {n}", mesh=n % 35, translation=(4.0 * (n % 20), 0.0, 4.0 * (n // 20)))
+            for n in range(count)
+        )
+        return replace(one, nodes=nodes, roots=tuple(range(count)), meshes=meshes)
+
+    many, few = placed(400, 1.1), placed(35, 1.2)
+    list(find(placed(1, 1.3), CONTEXT))
+    line(
+        "findings on 400 parts of 35 meshes : on 35 parts",
+        _cpu(lambda: list(find(many, CONTEXT))), _cpu(lambda: list(find(few, CONTEXT))), 1.5,
+    )  # fmt: skip
+
+
 def looks(folder: Path) -> None:
     game = cached_sample(folder, 1, lambda _f, _m: None)
     opener = Opener(stack_of(game, game_knowledge(game)))
@@ -113,4 +164,6 @@ def looks(folder: Path) -> None:
 def run(folder: Path) -> None:
     """All benches of the spine."""
     steps()
+    changes()
+    repeated()
     looks(folder)
