@@ -17,6 +17,8 @@ window.addEventListener('keydown', (event) => {
   const [inner] = event.composedPath()
   const holder = holderOf(inner instanceof Element ? inner : null)
   if (isTaken(pressed, holder) || event.defaultPrevented) return
+  // An open sheet has the keyboard to itself; a form beside the model leaves Escape alone.
+  if (document.querySelector('[aria-modal=true]')) return
   if (document.querySelector('[role=dialog], [role=menu]') && pressed !== 'Escape') return
   for (const act of [...acts].reverse()) {
     if (act.keys.split(' ').includes(pressed)) {
