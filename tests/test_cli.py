@@ -160,7 +160,7 @@ def test_errors_are_short_and_have_their_code(
     assert "Traceback" not in run.stderr
 
 
-@pytest.mark.parametrize(("turn", "form"), enumerate(("glb", "obj", "fbx")))
+@pytest.mark.parametrize(("turn", "form"), [(0, "glb"), (1, "obj"), (2, "fbx")])
 def test_models_of_the_sample_are_delivered_and_proven(stack: Stack, tmp_path: Path, turn: int, form: str) -> None:
     models = sorted(path for path, entry in stack.entries.items() if entry.kind == "model")[turn::6]
     assert len(models) > 10
