@@ -179,8 +179,12 @@ watch(
         <button class="text-sea underline" title="Choose nothing (Esc)" @click="emit('choose', [], false)">none</button>
       </p>
     </div>
-    <p v-else-if="parts.length > 1" class="border-t border-line px-4 py-2 text-[12px] leading-snug text-faint">
-      A click on the model chooses a part; with Shift more of them, and a drag those in a frame.
+    <p
+      v-else-if="parts.length > 1"
+      class="truncate border-t border-line px-4 py-1.5 text-[12px] text-faint"
+      title="A click on the model or in the list chooses a part; with Shift more of them, and a drag with Shift those in a frame."
+    >
+      Shift chooses more, or in a frame.
     </p>
     <footer v-if="hidden.size" class="flex gap-2 border-t border-line p-3">
       <button class="button flex-1" @click="hidden = new Set()">Show all</button>

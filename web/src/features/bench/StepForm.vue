@@ -135,10 +135,10 @@ useKeys('Bench', [['Escape', 'Leave the step as it was', () => emit('close')]])
             />
           </div>
         </div>
-        <div class="flex items-center gap-2 border-t border-line p-3">
-          <span v-if="takesParts && !choosing" class="text-[12px] leading-tight text-faint"
-            >A click on the model chooses a part, a drag with Shift those in a frame.</span
-          >
+        <p v-if="takesParts && !choosing" class="border-t border-line px-4 pt-2 text-[12px] leading-tight text-faint">
+          A click on the model chooses a part, a drag with Shift those in a frame.
+        </p>
+        <div class="flex items-center gap-2 p-3" :class="{ 'border-t border-line': !takesParts || choosing }">
           <button type="button" class="button ml-auto" @click="emit('close')">Cancel</button>
           <button class="button button-main shrink-0" :disabled="running" data-test="step-done">Run the step</button>
         </div>
