@@ -154,5 +154,7 @@ def test_a_skeleton_that_does_not_fit_is_refused_with_what_lacks(opener: Opener)
         linked(whole, "link_skeleton", strange)
     with pytest.raises(UsageError, match="has no skeleton"):
         linked(whole, "link_skeleton", two_boxes())
-    with pytest.raises(UsageError, match="no part can be bound"):
-        linked(two_boxes(), "link_skeleton", whole)
+    # One whose nodes hold cameras and lights, too, has no more to give than its joints.
+    for guest in (whole, strange):
+        with pytest.raises(UsageError, match="no part can be bound"):
+            linked(two_boxes(), "link_skeleton", guest)

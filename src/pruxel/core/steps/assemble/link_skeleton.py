@@ -10,7 +10,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
 from pruxel.core.extract.skeleton import on_skeleton
-from pruxel.core.scene.model import Scene
+from pruxel.core.scene.model import Node, Scene
 from pruxel.core.scene.origin import Origin
 from pruxel.core.scene.walk import parents_of
 from pruxel.core.steps.references import Entry, Reference
@@ -50,8 +50,9 @@ def link_skeleton(scene: Scene, params: LinkSkeleton, context: Context, others: 
 
 def _bound(scene: Scene, guest: Scene) -> Scene:
     """What is weighted, on a skeleton that it had not."""
-    bare = tuple(replace(node, mesh=None, skin=None) for node in guest.nodes)
-    only = replace(guest, nodes=bare, meshes=(), skins=guest.skins[:1], materials=(), textures=(), images=())
+    bare = tuple(Node(n.name, children=n.children, translation=n.translation, rotation=n.rotation, scale=n.scale,
+                      matrix=n.matrix, origin=n.origin) for n in guest.nodes)  # fmt: skip
+    only = Scene(guest.name, nodes=bare, roots=guest.roots, skins=guest.skins[:1])
     done, faults = on_skeleton(scene, only)
     if all(node.skin is None for node in done.nodes):
         found = faults[0].found if faults else "no weights"
