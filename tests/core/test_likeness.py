@@ -96,9 +96,9 @@ def test_components_in_alpha_are_found_beside_grey() -> None:
 
 
 @settings(max_examples=60, deadline=None)
-@given(seed=st.integers(0, 10**6), strength=st.floats(3, 60), form=st.sampled_from(["BC1", "BC3", "BC7"]))
+@given(seed=st.integers(0, 10**6), strength=st.floats(3, 24), form=st.sampled_from(["BC1", "BC3", "BC7"]))
 def test_packing_in_blocks_hides_no_normals(seed: int, strength: float, form: str) -> None:
-    """Hills of any shape, packed in blocks and unpacked by another's code, still show normals, never colours."""
+    """Hills of any shape up to steep ones, packed in blocks and unpacked by another's code, still show normals, never colours."""
     x, y = np.meshgrid(np.arange(64), np.arange(64))
     rng = np.random.default_rng(seed)
     hills = sum(
