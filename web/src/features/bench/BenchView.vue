@@ -201,6 +201,9 @@ const acts = [
 ]
 
 watch(id, load, { immediate: true })
+watch(besides, (left) => {
+  if (!left.some((one) => one.id === compare.other.value)) compare.other.value = ''
+})
 watch(hidden, (now) => sessionStorage.setItem(place(), JSON.stringify([...now])))
 useEvents((event) => {
   const done = event.job?.kind === 'view' && event.job.status === 'done'
