@@ -3,26 +3,20 @@ import { cornersOf, type FaceSet } from '../model/faces'
 import { worldMatrix, type Drawn } from './build'
 import { over } from './looks'
 
-const tinted = new MeshBasicMaterial({
-  color: '#12a0bd',
-  opacity: 0.45,
-  transparent: true,
-  depthWrite: false,
-  side: DoubleSide,
-  polygonOffset: true,
-  polygonOffsetFactor: -1,
-  polygonOffsetUnits: -1,
-})
-const marked = new MeshBasicMaterial({
-  color: '#12a0bd',
-  opacity: 0.8,
-  transparent: true,
-  depthWrite: false,
-  side: DoubleSide,
-  polygonOffset: true,
-  polygonOffsetFactor: -2,
-  polygonOffsetUnits: -2,
-})
+// Seen through so much, and so far before the surface that it lies on.
+const paint = (opacity: number, before: number) =>
+  new MeshBasicMaterial({
+    color: '#12a0bd',
+    opacity,
+    transparent: true,
+    depthWrite: false,
+    side: DoubleSide,
+    polygonOffset: true,
+    polygonOffsetFactor: -before,
+    polygonOffsetUnits: -before,
+  })
+const tinted = paint(0.45, 1)
+const marked = paint(0.8, 2)
 
 // Chosen faces and parts, laid over the surfaces that they belong to; they follow joints and shapes as those do.
 export class ChosenFaces {

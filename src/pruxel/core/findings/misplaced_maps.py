@@ -16,7 +16,7 @@ from pruxel.core.scene.images import Image
 from pruxel.core.scene.meanings import meanings_of
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.render_images import texels
-from pruxel.core.scene.walk import parts
+from pruxel.core.scene.walk import wearers
 
 _HALVES = "two components of normals"
 
@@ -50,14 +50,13 @@ def _wrong(title: str, seen: Likeness) -> bool:
 def _told(scene: Scene, title: str, seen: Likeness, maps: Mapping[int, list[int]]) -> Finding:
     numbers = [number for some in maps.values() for number in some]
     names = list(dict.fromkeys(scene.materials[number].name for number in numbers))
-    wearers = [n.name for _, n, mesh in parts(scene) if any(p.material in numbers for p in mesh.primitives)]
     of = f"“{scene.images[next(iter(maps))].name}” shows" if len(maps) == 1 else f"{len(maps)} maps show"
     return Finding(
         rule="misplaced_maps",
         severity=Severity.WARNING,
         title=f"{of} {seen.shows}, and stand{'s' if len(maps) == 1 else ''} for {title}",
         detail=_why(title, seen),
-        parts=tuple(dict.fromkeys(wearers)),
+        parts=wearers(scene, numbers),
         evidence=(Evidence("stands for", title), Evidence("shows", seen.shows), Evidence("maps", len(maps))),
         suggestion=_mended(scene, title, seen, names, maps),
     )

@@ -10,7 +10,7 @@ from pruxel.core.findings.registry import rule
 from pruxel.core.scene.channels import SLOTS
 from pruxel.core.scene.meanings import meanings_of
 from pruxel.core.scene.model import Scene
-from pruxel.core.scene.walk import parts
+from pruxel.core.scene.walk import wearers
 
 
 @rule("packed_maps", "Packed maps that are not taken apart")
@@ -26,7 +26,6 @@ def packed_maps(scene: Scene, context: Context) -> Iterator[Finding]:
                 worn.setdefault((title, tuple(said.items())), []).append(number)
     for (title, said_), numbers in worn.items():
         names = list(dict.fromkeys(scene.materials[number].name for number in numbers))
-        wearers = [n.name for _, n, mesh in parts(scene) if any(p.material in numbers for p in mesh.primitives)]
         means = [(name, meaning) for name, meaning in said_ if meaning != "nothing"]
         one = scene.materials[numbers[0]]
         yield Finding(
@@ -36,7 +35,7 @@ def packed_maps(scene: Scene, context: Context) -> Iterator[Finding]:
             if len(names) == 1
             else f"Packed maps of {len(names)} materials are not taken apart",
             detail=f"It stands for {title}, but its channels mean something else.",
-            parts=tuple(dict.fromkeys(wearers)),
+            parts=wearers(scene, numbers),
             evidence=(Evidence("stands for", title), *(Evidence(name, meaning) for name, meaning in means)),
             suggestion=SuggestedStep("take_apart", {"materials": names, "map": title, **dict(said_)}, "Take it apart"),
         )

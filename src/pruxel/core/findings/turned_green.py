@@ -13,7 +13,7 @@ from pruxel.core.images.slopes import Slopes, slopes
 from pruxel.core.scene.images import Image
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.render_images import texels
-from pruxel.core.scene.walk import parts
+from pruxel.core.scene.walk import wearers
 
 _BETTER = 0.6  # the curl of the turned map, of that of the map as it is
 _ROUGH = 1e-3  # mean squared slope below which a map is as good as flat
@@ -40,14 +40,13 @@ def turned_green(scene: Scene, context: Context) -> Iterator[Finding]:
     if not found:
         return
     names = list(dict.fromkeys(scene.materials[number].name for number in found))
-    wearers = [n.name for _, n, mesh in parts(scene) if any(p.material in found for p in mesh.primitives)]
     name, worst = min(maps, key=lambda one: one[1].turned / one[1].as_is)
     yield Finding(
         rule="turned_green",
         severity=Severity.WARNING,
         title=f"Green of “{name}” points down" if len(maps) == 1 else f"Green of {len(maps)} normal maps points down",
         detail="Read so, its slopes do not fit together; with the green turned they do. Bumps look like dents.",
-        parts=tuple(dict.fromkeys(wearers)),
+        parts=wearers(scene, found),
         evidence=(
             Evidence("what does not fit, as it is", float(f"{worst.as_is:.3g}")),
             Evidence("with the green turned", float(f"{worst.turned:.3g}")),

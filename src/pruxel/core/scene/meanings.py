@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 from typing import Literal, get_args
 
+from pruxel.core.scene.extras import said_in
 from pruxel.core.scene.images import Channel, Image
 
 Meaning = Literal[
@@ -19,21 +20,13 @@ _KEY = "channels"
 
 def noted(image: Image, meanings: Mapping[str, Meaning]) -> Image:
     """The image with what its channels mean, by `red`, `green`, `blue`, `alpha`, beside what its `extras` say."""
-    return replace(image, extras=json.dumps(_said(image.extras) | {_KEY: dict(meanings)}, sort_keys=True))
+    return replace(image, extras=json.dumps(said_in(image.extras) | {_KEY: dict(meanings)}, sort_keys=True))
 
 
 def meanings_of(image: Image) -> dict[str, Meaning]:
     """What its channels mean, as noted; nothing where that was noted by somebody else in another way."""
-    said = _said(image.extras).get(_KEY)
+    said = said_in(image.extras).get(_KEY)
     if not isinstance(said, dict):
         return {}
     known = get_args(Meaning)
     return {name: said[name] for name in CHANNELS if said.get(name) in known}
-
-
-def _said(extras: str) -> dict[str, object]:
-    try:
-        said = json.loads(extras) if extras else {}
-    except ValueError:
-        return {}
-    return said if isinstance(said, dict) else {}

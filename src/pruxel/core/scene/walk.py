@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from dataclasses import replace
 
 import numpy as np
@@ -68,6 +68,12 @@ def parts(scene: Scene) -> Iterator[tuple[int, Node, Mesh]]:
         node = scene.nodes[index]
         if node.mesh is not None:
             yield index, node, scene.meshes[node.mesh]
+
+
+def wearers(scene: Scene, materials: Collection[int]) -> tuple[str, ...]:
+    """The names of the parts of which a surface wears one of these materials, each once."""
+    worn = (n.name for _, n, mesh in parts(scene) if any(p.material in materials for p in mesh.primitives))
+    return tuple(dict.fromkeys(worn))
 
 
 def joint_tree(scene: Scene) -> Iterator[tuple[str, int]]:

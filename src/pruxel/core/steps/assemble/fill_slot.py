@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import json
 from dataclasses import replace
-from typing import Any
 
 from pydantic import Field
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
 from pruxel.core.scene.edit import keep_nodes
+from pruxel.core.scene.extras import said_in
 from pruxel.core.scene.model import Node, Scene
 from pruxel.core.scene.walk import parents_of, parts
 from pruxel.core.steps.bring import Where, brought
@@ -77,17 +77,9 @@ def fill_slot(scene: Scene, params: FillSlot, context: Context, others: Others) 
 
 def slot_of(node: Node) -> str | None:
     """The slot that a node stands in, as its `extras` say."""
-    said = _said(node.extras)
+    said = said_in(node.extras)
     found = said.get(SLOT)
     return found if isinstance(found, str) else None
-
-
-def _said(extras: str) -> dict[str, Any]:
-    try:
-        said = json.loads(extras) if extras else {}
-    except ValueError:
-        return {}
-    return said if isinstance(said, dict) else {}
 
 
 def _marked(scene: Scene, nodes: set[int], slot: str) -> Scene:
@@ -95,7 +87,7 @@ def _marked(scene: Scene, nodes: set[int], slot: str) -> Scene:
     return replace(
         scene,
         nodes=tuple(
-            replace(node, extras=json.dumps(_said(node.extras) | {SLOT: slot})) if index in nodes else node
+            replace(node, extras=json.dumps(said_in(node.extras) | {SLOT: slot})) if index in nodes else node
             for index, node in enumerate(scene.nodes)
         ),
     )

@@ -13,7 +13,7 @@ from pruxel.core.scene.materials import Material
 from pruxel.core.scene.model import Mesh, Scene
 from pruxel.core.steps.choose_faces import Faces, chosen_faces, on_faces
 from pruxel.core.steps.choose_parts import chosen_parts
-from pruxel.core.steps.materials.edit_material import linear_of
+from pruxel.core.steps.colors import linear_of
 from pruxel.core.steps.on_meshes import of_parts
 from pruxel.core.steps.references import Color, MaterialName, Parts
 from pruxel.core.steps.registry import Params, StepResult, step

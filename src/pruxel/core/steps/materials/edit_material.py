@@ -5,16 +5,15 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any, Literal
 
-import numpy as np
 from pydantic import Field
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
-from pruxel.core.geometry.colors import linear_from_srgb
 from pruxel.core.scene.materials import Clearcoat, Material, Sheen, Transmission
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.choose_materials import chosen_materials
+from pruxel.core.steps.colors import linear_of
 from pruxel.core.steps.references import Color, Materials, Share
 from pruxel.core.steps.registry import Params, StepResult, step
 
@@ -91,10 +90,3 @@ def _edited(material: Material, params: EditMaterial) -> Material:
 
 def _part(share: float | None) -> float | None:
     return None if share is None else share / 100
-
-
-def linear_of(color: str) -> tuple[float, float, float]:
-    """`#rrggbb`, sRGB, as linear numbers from 0 to 1."""
-    shown = np.frombuffer(bytes.fromhex(color[1:]), np.uint8) / 255
-    r, g, b = linear_from_srgb(shown).tolist()
-    return r, g, b
