@@ -17,7 +17,7 @@ from pathlib import Path
 from pruxel.server.jobs.children import resident_bytes
 from pruxel.server.postgres import cluster_folder
 
-_START_SECONDS = 180.0
+_START_SECONDS = 400.0
 _LINK = re.compile(r"http://\S+?\?key=\S+")
 
 
@@ -89,7 +89,7 @@ class Application:
         """Press Ctrl-C; returns the exit code."""
         assert self.process is not None
         self.process.send_signal(signal.SIGINT)
-        return self.process.wait(60)
+        return self.process.wait(200)
 
     def kill(self) -> None:
         """Kill the start command itself; everything else has to notice."""

@@ -15,8 +15,8 @@ from typing import Any
 import httpx2
 
 _AWAY = (502, 503)
-_LOOKS_EVERY, _MOST_WAITING = 20, 15
-_PATIENCE_SECONDS = 60.0
+_LOOKS_EVERY, _MOST_WAITING = 10, 4
+_PATIENCE_SECONDS = 150.0
 MODELS = ("actors/crab_toll/crab_toll.brm",)
 
 
@@ -94,7 +94,7 @@ class Person:
         if self._client is None or address != self._known:
             self._known = address
             base, _, key = address.partition("/?key=")
-            self._client = httpx2.Client(base_url=base, timeout=30)
+            self._client = httpx2.Client(base_url=base, timeout=100)
             self._client.cookies.set("pruxel_access", key)
         return self._client
 

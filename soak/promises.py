@@ -14,20 +14,23 @@ from soak.application import Application
 from soak.people import Person
 
 _ENDED = {"done", "failed", "cancelled", "paused"}
-_SETTLE_SECONDS = 100.0
-_WRITTEN_OFF_SECONDS = 45.0
+_STILL_SECONDS = 150.0
+_WRITTEN_OFF_SECONDS = 200.0
 
 
 def settle(people: list[Person]) -> Iterator[str]:
-    """Wait until nothing is worked on any more; jobs that do not end are broken promises."""
-    deadline = time.monotonic() + _SETTLE_SECONDS
+    """Wait until nothing is worked on any more; jobs of which none ends for long are broken promises."""
+    deadline = time.monotonic() + _STILL_SECONDS
     waiting: list[str] = []
     while time.monotonic() < deadline:
         jobs = [job for one in people if one.project for job in one.ask("GET", f"/api/projects/{one.project}/jobs")]
         asked_for = [job for job in jobs if job["kind"] not in BEHIND]  # pictures are drawn for as long as it takes
+        before = waiting
         waiting = [f"{job['kind']} {job['status']}" for job in asked_for if job["status"] not in _ENDED]
         if not waiting:
             return
+        if waiting != before:
+            deadline = time.monotonic() + _STILL_SECONDS
         time.sleep(1.0)
     yield f"jobs that do not end: {waiting[:5]}"
 

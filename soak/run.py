@@ -15,7 +15,7 @@ from soak.harm import Harm, small_disk
 from soak.people import Person
 from soak.promises import broken, lost_aliases, settle
 
-_GONE_SECONDS, _BEGIN_SECONDS = 20.0, 90.0
+_GONE_SECONDS, _BEGIN_SECONDS = 90.0, 180.0
 
 
 @dataclass
@@ -62,7 +62,7 @@ def _run(app: Application, sample: Path, seconds: float, seed: int, number: int,
     over.wait(seconds)
     over.set()
     for thread in threads:
-        thread.join(90)
+        thread.join(300)
     _comes_back(app)
     outcome.broken += [*settle(people), *broken(app, people), *lost_aliases(app, people)]
     outcome.acts, outcome.kills = sum(one.told.done for one in people), harm.kills
@@ -83,7 +83,7 @@ def _run(app: Application, sample: Path, seconds: float, seed: int, number: int,
 
 
 def _comes_back(app: Application) -> None:
-    deadline = time.monotonic() + 60
+    deadline = time.monotonic() + 200
     base, _, key = app.addresses[-1].partition("/?key=")
     while True:
         try:

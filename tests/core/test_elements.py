@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from pruxel.core.binary.elements import decode_floats, decode_integers, element
+from pruxel.core.binary.elements import decode_floats, decode_plain, element
 from tests.reference.elements import slow_decode
 
 KINDS = ["f32x3", "f16x2", "snorm8x4", "unorm8x4", "u8x4", "unorm16x4", "snorm16x2", "i16x3", "u32", "f64x2",
@@ -37,7 +37,7 @@ def test_split_over_threads_covers_every_row() -> None:
     kind = element("u8x4")
     assert kind is not None
     np.testing.assert_array_equal(decode_floats(rows, kind, 20), rows[:, 20:24])
-    np.testing.assert_array_equal(decode_integers(rows, kind, 20), rows[:, 20:24])
+    np.testing.assert_array_equal(decode_plain(rows, kind, 20), rows[:, 20:24])
 
 
 @pytest.mark.parametrize("name", ["f32x17", "f8", "x3", "u16x0", "unorm8x", "bytes", ""])

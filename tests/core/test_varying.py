@@ -37,6 +37,10 @@ records:
     - {name: corners, type: u16, count: size * 2 if size > 0 else extra}
     - {name: title, type: text, prefix: u8, when: flags.named and size != 3}
     - {name: word, type: text, terminated: true}
+    - {name: mood, type: u8, names: {0: calm, 1: glad}}
+    - {name: height, type: f64, when: size > 1}
+    - {name: height, type: snorm8x2, when: size < 0}
+    - {name: block, type: bytes, size: extra + 1}
     - {type: pad, size: (4 - size % 4) % 4}
   pull:
     - {name: joint, type: u8}
@@ -56,7 +60,9 @@ def written(extra: int, items: list[Any], order: str) -> bytes:
         number = size * 2 if size > 0 else extra
         out += struct.pack(f"{order}b{number}H", size, *range(number))
         out += bytes([len(word)]) + word.encode() if flags & 8 and size != 3 else b""
-        out += word.encode() + b"\0" + bytes((4 - size % 4) % 4)
+        out += word.encode() + b"\0" + bytes([len(word)])
+        out += struct.pack(f"{order}d", size / 7) if size > 1 else bytes([size % 256, 9]) if size < 0 else b""
+        out += bytes(range(extra + 1)) + bytes((4 - size % 4) % 4)
     return out + b"\x07"
 
 
@@ -69,7 +75,7 @@ def read(data: bytes, order: str, few: int, monkeypatch: pytest.MonkeyPatch) -> 
 def plain(value: Any) -> Any:
     """A value of a field to compare."""
     if isinstance(value, Record):
-        return {name: plain(one) for name, one in value.values.items()}
+        return {name: (plain(one), value.spans[name]) for name, one in value.values.items()} | {"at": value.start}
     if isinstance(value, np.ndarray):
         return value.tolist()
     return [plain(one) for one in value] if hasattr(value, "stretch") or isinstance(value, list) else value

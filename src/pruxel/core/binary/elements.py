@@ -156,8 +156,8 @@ def _gather(rows: ByteArray, kind: Element, offset: int, order: str) -> AnyArray
     return packed.view(kind.dtype(order)).reshape(len(rows), kind.width)
 
 
-def decode_integers(rows: ByteArray, kind: Element, offset: int, order: str = "<") -> AnyArray:
-    """The raw integers of one attribute, (n, width) in their own type."""
+def decode_plain(rows: ByteArray, kind: Element, offset: int, order: str = "<") -> AnyArray:
+    """The stored numbers of one attribute, (n, width) in their own type and order."""
     return _gather(rows, kind, offset, order)
 
 

@@ -11,15 +11,19 @@ import numpy as np
 
 from pruxel.core.base.arrays import AnyArray
 from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.core.binary.elements import decode_floats, decode_integers, element
+from pruxel.core.binary.elements import decode_floats, decode_plain, element
 from pruxel.core.binary.fields.fixed import fixed_dtype
+from pruxel.core.binary.fields.registry import field_type
 from pruxel.core.binary.fields.scan import NEGATIVE, TRUNCATED, UNENDED, Program, gathered, program_of, read_only, walk
+from pruxel.core.binary.payload import PREFIX_BYTES
 from pruxel.core.binary.reading import Reading, Spent, byte_order, most_records, over_budget
 from pruxel.core.binary.records import Record, Table, decoded, split_bits
 from pruxel.core.binary.schema import FieldSpec
 
 # Below this many records compiling their walk is not worth it.
 _FEW = 32
+# So many rows are made at once.
+_AT_ONCE = 4096
 
 
 @dataclass(frozen=True, eq=False)
@@ -74,7 +78,62 @@ class Varying:
         return record
 
     def __iter__(self) -> Iterator[Record]:
-        return (self[index] for index in range(len(self.begins)))
+        reading = self.reading
+        if reading.layout.version is not None and reading.version is None:
+            # A row may be what says the version.
+            yield from (self[index] for index in range(len(self.begins)))
+            return
+        for begin in range(0, len(self.begins), _AT_ONCE):
+            reading.context.check()
+            yield from self._some_rows(slice(begin, begin + _AT_ONCE))
+
+    def _some_rows(self, some: slice) -> Iterator[Record]:
+        """What `__getitem__` reads row by row, each field for all rows at once: far faster."""
+        fields = [
+            (spec, field_type(spec.type) if spec.repeated else None, self._cells(n, some), self._spans(n, some))
+            for n, spec in enumerate(self.program.specs)
+            if spec.name is not None
+        ]
+        constants, budget = self.reading.constants, self.reading.budget
+        for row, start in enumerate(self.begins[some].tolist()):
+            record = Record(self.kind, start, self.parent, constants, budget=budget, here=start)
+            self._rows.spent.records = 0
+            for spec, kind, cells, spans in fields:
+                span, value = spans[row], cells[row]
+                if span is not None:
+                    if kind is not None:
+                        value, _ = kind.run(self._rows, record, spec, span[0], value)
+                    record.values[str(spec.name)], record.spans[str(spec.name)] = value, span
+            yield record
+
+    def _cells(self, number: int, some: slice) -> list[Any]:
+        """A field's value in each row; of one with `count`, how many values; None where it is not there."""
+        spec, places, counts = self.program.specs[number], self.places[some, number], self.counts[some, number]
+        if spec.repeated:
+            return list(counts.tolist())
+        there = places >= 0
+        found = self._values(spec, int(self.program.fields[number, 1]), places[there], counts[there])
+        plain: list[Any] = found if isinstance(found, list) else []
+        if isinstance(found, dict):
+            parts = [one.tolist() for one in found.values()]
+            plain = [dict(zip(found, row, strict=True)) for row in zip(*parts, strict=True)]
+        elif isinstance(found, np.ndarray):
+            plain = found.tolist() if found.ndim == 1 else [tuple(one) for one in found.tolist()]
+        if there.all():
+            return plain
+        rest = iter(plain)
+        return [next(rest) if one else None for one in there.tolist()]
+
+    def _spans(self, number: int, some: slice) -> list[tuple[int, int] | None]:
+        """The first byte of a field and the one after its last, in each row; None where it is not there."""
+        spec, places, counts = self.program.specs[number], self.places[some, number], self.counts[some, number]
+        before = PREFIX_BYTES.get(spec.prefix or "", 0)
+        behind = int(spec.type == "text" and spec.prefix is None and spec.size is None)
+        ends = places + counts * int(1 if before else self.program.fields[number, 1]) + behind
+        pairs = zip((places - before).tolist(), ends.tolist(), strict=True)
+        if (places >= 0).all():
+            return list(pairs)
+        return [one if at >= 0 else None for one, at in zip(pairs, places.tolist(), strict=True)]
 
     def stretch(self, begin: int, end: int, step: int) -> Varying:
         """Some of the rows."""
@@ -130,7 +189,7 @@ class Varying:
                 spec.type, int(places[0]) if len(places) else 0, raw.view(fixed.dtype), self.parent, fixed.meaning
             )
         lines, order = raw.reshape(-1, size), byte_order(self.reading, spec)
-        found = decode_integers(lines, kind, 0, order) if kind.whole else decode_floats(lines, kind, 0, order)
+        found = decode_floats(lines, kind, 0, order) if "norm" in kind.scalar else decode_plain(lines, kind, 0, order)
         plain = found[:, 0] if kind.components == 1 else found
         if spec.bits is not None:
             return split_bits(plain, spec.bits)

@@ -8,7 +8,7 @@ import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, places_within, starts_of
 from pruxel.core.binary.arithmetic import as_array, check_size, is_array, kind_of, shape_together, stacked
-from pruxel.core.binary.elements import Element, decode_floats, decode_integers, element
+from pruxel.core.binary.elements import Element, decode_floats, decode_plain, element
 from pruxel.core.binary.functions.registry import function
 
 _GROUP = "Arrays"
@@ -70,7 +70,7 @@ def elements_of(
         own = plain.astype(plain.dtype.newbyteorder("=") if kind.whole else np.float32)
         return own if kind.components == 1 else own.reshape(number, kind.width)
     rows = _rows(data, number, step, offset, kind.size)
-    decode = decode_integers if kind.whole else decode_floats
+    decode = decode_plain if kind.whole else decode_floats
     found = decode(rows, kind, 0, order)
     return found[:, 0] if kind.components == 1 else found
 
