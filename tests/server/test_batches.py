@@ -139,6 +139,18 @@ def test_what_failed_is_tried_again_once_it_is_mended(
     assert client.post(f"/api/batches/{batch}/retry").status_code == 422
 
 
+def test_all_models_that_a_search_finds_are_run(client: TestClient, crates: str, wait_for: Wait) -> None:
+    asked = {"search": "crate -crate_2", "sort": "size", "down": True}
+    told = wait_for(finished(client, started(client, crates, entries=[], query=asked)))
+    assert [item["entries"] for item in told["items"]] == [["crate_1.glb"], ["crate_3.glb"], ["crate_4.glb"]]
+    assert {item["state"] for item in told["items"]} == {"done"}
+    for nothing in ({"search": "nobody"}, {"search": "crate", "kind": "texture"}):
+        batch = {"name": "tidy", "steps": STEPS, "query": nothing}
+        refused = client.post(f"/api/projects/{crates}/batches", json=batch)
+        assert refused.status_code == 422, refused.text
+        assert "nothing to run it on" in refused.text
+
+
 def test_it_is_stopped_and_goes_on(client: TestClient, crates: str, wait_for: Wait) -> None:
     batch = started(client, crates, name="slow")
     stopped = client.post(f"/api/batches/{batch}/stop").json()

@@ -216,6 +216,16 @@ describe('a recipe', () => {
     expect(asked.at(-1)!.body).toMatchObject({ name: 'tidy', entries: ['a.glb', 'b.glb'], dry: true, wanted: null })
     expect(wrapper.emitted('started')).toHaveLength(1)
   })
+  it('is run on every model that a search finds, without the tray', async () => {
+    const asked = serve({ 'GET /api/projects/*/recipes': () => [KEPT], 'POST /api/projects/*/batches': () => batch() })
+    await router.push('/p/batches')
+    const wish = { search: 'coral', kind: 'model', sort: 'path', down: false } as const
+    mount(RunSheet, { attachTo: document.body, global, props: { found: { wish, number: 1200 } } })
+    await flushPromises()
+    expect(dialog().textContent).toMatch(/On 1[\s,.\u202f]?200 models that are found, each by itself/)
+    await submitted()
+    expect(asked.at(-1)!.body).toMatchObject({ entries: [], query: { search: 'coral', kind: 'model' } })
+  })
   it('says what to do where there is none', async () => {
     serve({ 'GET /api/projects/*/recipes': () => [] })
     mount(RunSheet, { attachTo: document.body, global, props: { models: ['a.glb'] } })

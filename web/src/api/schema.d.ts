@@ -2429,7 +2429,9 @@ export interface components {
         };
         /**
          * BatchSteps
-         * @description Steps for each of many entries, or things of several. A dry run changes nothing; `wanted` delivers what comes.
+         * @description Steps for each of many entries, for every model that a search finds, or for things of several entries.
+         *
+         *     A dry run changes nothing; `wanted` delivers what comes.
          */
         BatchSteps: {
             /**
@@ -2441,6 +2443,10 @@ export interface components {
             entries?: string[];
             /** Name */
             name: string;
+            /** Query */
+            query?: {
+                [key: string]: unknown;
+            } | null;
             /** Steps */
             steps: components["schemas"]["StepModel"][];
             /** Things */

@@ -7,9 +7,10 @@ from uuid import UUID
 
 from pydantic import BaseModel, Field
 
+from pruxel.server.api.limits import Plain
 from pruxel.server.api.models import NameIn, StepModel, Wears, WrittenAs
 
-_MOST_ITEMS = 5_000
+MOST_ITEMS = 5_000
 
 
 class ThingIn(NameIn):
@@ -20,11 +21,15 @@ class ThingIn(NameIn):
 
 
 class BatchSteps(NameIn):
-    """Steps for each of many entries, or things of several. A dry run changes nothing; `wanted` delivers what comes."""
+    """Steps for each of many entries, for every model that a search finds, or for things of several entries.
+
+    A dry run changes nothing; `wanted` delivers what comes.
+    """
 
     steps: list[StepModel] = Field(min_length=1, max_length=500)
-    entries: list[Annotated[str, Field(max_length=4096)]] = Field(default_factory=list, max_length=_MOST_ITEMS)
-    things: list[ThingIn] = Field(default_factory=list, max_length=_MOST_ITEMS)
+    entries: list[Annotated[str, Field(max_length=4096)]] = Field(default_factory=list, max_length=MOST_ITEMS)
+    query: Plain | None = None
+    things: list[ThingIn] = Field(default_factory=list, max_length=MOST_ITEMS)
     dry: bool = True
     wanted: WrittenAs | None = None
 

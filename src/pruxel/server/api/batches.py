@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 from uuid import UUID
 
@@ -14,15 +15,18 @@ from pruxel.core.batch.compare import compare_items
 from pruxel.core.batch.items import item_of
 from pruxel.core.recipe.document import StepUse
 from pruxel.core.recipe.rules import check_rule
-from pruxel.server.api.batch_models import BatchAgain, BatchItemOut, BatchOut, BatchSteps, BatchWhole
+from pruxel.server.api.batch_models import MOST_ITEMS, BatchAgain, BatchItemOut, BatchOut, BatchSteps, BatchWhole
 from pruxel.server.api.deliveries import check_wanted
 from pruxel.server.api.models import NameIn, StepModel
 from pruxel.server.jobs.queue import put_job
+from pruxel.server.jobs.stacks import stored_stack
 from pruxel.server.jobs.workpieces import name_of
 from pruxel.server.store.batches import KIND, LANES, Batch, BatchItem, counts, free_items, lanes_of, wait_again
+from pruxel.server.store.conditions import Query, query_of
 from pruxel.server.store.database import reading, session
 from pruxel.server.store.jobs import ask_to_stop, tell
 from pruxel.server.store.missing import not_found
+from pruxel.server.store.search import page
 from pruxel.server.store.tables import Delivery, Project
 
 router = APIRouter(tags=["batches"])
@@ -77,12 +81,34 @@ def run_batch(project: UUID, wanted: BatchSteps) -> BatchOut:
         if db.get(Project, project) is None:
             raise not_found("project")
         steps = [use.model_dump() for use in wanted.steps]
-        items = [BatchItem(name=name_of([path]), entries=[path], wears={}) for path in dict.fromkeys(wanted.entries)]
+        found = [] if wanted.query is None else _models_found(db, project, query_of(wanted.query))
+        paths = dict.fromkeys([*wanted.entries, *found])
+        items = [BatchItem(name=name_of([path]), entries=[path], wears={}) for path in paths]
         items += [BatchItem(name=one.name, entries=one.entries, wears=one.wears) for one in wanted.things]
         if not items:
-            raise UsageError(ErrorCode.USAGE, "there is nothing to run it on", expected="entries or things")
+            raise UsageError(
+                ErrorCode.USAGE,
+                "there is nothing to run it on",
+                expected="entries, a search that finds models, or things",
+            )
         made = _start(db, Batch(project_id=project, name=wanted.name, steps=steps), items, wanted)
         return _out(db, made)
+
+
+def _models_found(db: Session, project: UUID, query: Query) -> list[str]:
+    """The paths of all models among what a search finds; raises `UsageError` for too many."""
+    if query.kind not in {None, "", "model"}:
+        return []
+    asked = replace(query, kind="model", sort="path", down=False)
+    rows = page(db, stored_stack(project).state, asked, offset=0, limit=MOST_ITEMS + 1)
+    if len(rows) > MOST_ITEMS:
+        raise UsageError(
+            ErrorCode.USAGE,
+            "more models are found than one batch takes",
+            expected=f"at most {MOST_ITEMS:,}",
+            hint="Search more closely, or folder by folder.",
+        )
+    return [row.path for row in rows]
 
 
 def _start(db: Session, batch: Batch, items: list[BatchItem], how: BatchSteps | BatchAgain) -> Batch:

@@ -8,6 +8,7 @@ import shutil
 import subprocess
 import sys
 from collections.abc import Iterator
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
@@ -30,7 +31,7 @@ from pruxel.server.jobs.stacks import StoredStack, stored_stack
 from pruxel.server.settings import settings
 from pruxel.server.store.blobs import find_blob, put_blob
 from pruxel.server.store.collisions import collisions
-from pruxel.server.store.conditions import Query, condition_of
+from pruxel.server.store.conditions import Query, condition_of, query_of
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import ACTIVE, change_job, job_details
 from pruxel.server.store.missing import not_found
@@ -39,7 +40,6 @@ from pruxel.server.store.tables import EntryRow, Job
 router = APIRouter(tags=["extracts"])
 _NOTE = b"selection "  # tells a noted selection from the other blobs
 _PIECE = 1 << 16
-_FIELDS = set(Query.__dataclass_fields__)
 
 
 def _chosen(wanted: SelectionIn) -> dict[str, Any]:
@@ -48,9 +48,7 @@ def _chosen(wanted: SelectionIn) -> dict[str, Any]:
         return {"paths": wanted.paths}
     if wanted.query is None:
         raise InputError(ErrorCode.USAGE, "nothing is chosen", hint="Pick entries, or give a search.")
-    known = {("words" if name == "search" else name): value for name, value in wanted.query.items()}
-    query = Query(**{name: value for name, value in known.items() if name in _FIELDS and value is not None})
-    return {"query": {name: getattr(query, name) for name in _FIELDS} | {"sort": "path", "down": False}}
+    return {"query": asdict(replace(query_of(wanted.query), sort="path", down=False))}
 
 
 def _manner(wanted: ExtractIn) -> dict[str, Any]:

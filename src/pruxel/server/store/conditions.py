@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any, Literal
@@ -46,6 +46,13 @@ class Query:
         first = _power_of_ten(self.least) if self.least else 0
         last = _MOST_DIGITS if self.most is None else _power_of_ten(self.most + 1)
         return None if first is None or last is None else range(first + 1, last + 1)
+
+
+def query_of(said: Mapping[str, Any]) -> Query:
+    """A search as the page says it; what it does not know is passed over."""
+    known = {("words" if name == "search" else name): value for name, value in said.items()}
+    fields = Query.__dataclass_fields__
+    return Query(**{name: value for name, value in known.items() if name in fields and value is not None})
 
 
 def _power_of_ten(number: int) -> int | None:

@@ -97,7 +97,9 @@ const day = (moment: string) => new Date(moment).toLocaleString(undefined, { dat
         @error="error = $event"
       />
       <h2 class="heading mt-6 mb-2">Batches</h2>
-      <p v-if="!batches.length" class="text-faint">None yet. Put models on the tray in Browse, then “Run a recipe…”.</p>
+      <p v-if="!batches.length" class="text-faint">
+        None yet. In Browse, find models or put them on the tray, then “Run a recipe…”.
+      </p>
       <button
         v-for="batch in batches"
         :key="batch.id"
@@ -127,8 +129,9 @@ const day = (moment: string) => new Date(moment).toLocaleString(undefined, { dat
       <div v-else class="hatched m-6 rounded-xl border border-line p-10 text-center">
         <p class="text-[16px] font-semibold">One recipe, many models</p>
         <p class="mx-auto mt-1 max-w-lg text-faint">
-          On the Bench, keep the steps of a model as a recipe. In Browse, put others like it on the tray and run the
-          recipe on all of them: first dry, to see what each step would do, then for real, straight on to deliveries.
+          On the Bench, keep the steps of a model as a recipe. In Browse, find others like it, by a search, in a folder
+          or one by one on the tray, and run the recipe on all of them: first dry, to see what each step would do, then
+          for real, straight on to deliveries.
         </p>
         <button class="button button-main mt-4" @click="router.push({ name: 'browse', params: { project } })">
           Choose models in Browse

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, onMounted, ref, shallowRef } from 'vue'
-import { api, type Batch, type BatchWhole, type Recipe, type Thing } from '../../api/client'
+import { api, type Batch, type BatchWhole, type Recipe, type Thing, type Wish } from '../../api/client'
 import Problem from '../../components/Problem.vue'
 import Sheet from '../../components/Sheet.vue'
 import { useProject } from '../../composables/useProject'
@@ -8,11 +8,22 @@ import { useWanted } from '../../composables/useWanted'
 import { count, last } from '../../model/words'
 import WantedForm from '../deliver/WantedForm.vue'
 
-// Runs a recipe on models, on things of several entries each, or a batch that was dry once more for real.
-const { models = [], things = [], batch } = defineProps<{ models?: string[]; things?: Thing[]; batch?: BatchWhole }>()
+// Runs a recipe on models, on all that a search finds, on things of several entries each, or a batch that was dry once
+// more for real.
+const {
+  models = [],
+  things = [],
+  batch,
+  found,
+} = defineProps<{
+  models?: string[]
+  things?: Thing[]
+  batch?: BatchWhole
+  found?: { wish: Wish; number: number }
+}>()
 const emit = defineEmits<{ close: []; started: [batch: Batch] }>()
 const { id: project } = useProject()
-const number = computed(() => models.length + things.length)
+const number = computed(() => models.length + things.length + (found?.number ?? 0))
 const recipes = shallowRef<Recipe[]>()
 const chosen = ref('')
 const dry = ref(!batch)
@@ -38,7 +49,17 @@ async function start() {
     if (batch) emit('started', await api.runBatchAgain(batch.id, how))
     else if (recipe.value) {
       const { name, steps } = recipe.value
-      emit('started', await api.runBatch(project.value, { name, steps, entries: models, things, ...how }))
+      emit(
+        'started',
+        await api.runBatch(project.value, {
+          name,
+          steps,
+          entries: models,
+          things,
+          query: found && { ...found.wish },
+          ...how,
+        }),
+      )
     }
   } catch (problem) {
     error.value = problem
@@ -53,8 +74,9 @@ async function start() {
       <Problem v-if="error" :error="error" @close="error = null" />
       <template v-if="!batch">
         <p>
-          On <span class="num">{{ count(number) }}</span> {{ number === 1 ? 'model' : 'models' }}, each by itself. One
-          that fails does not stop the others.
+          On <span class="num">{{ count(number) }}</span> {{ number === 1 ? 'model' : 'models'
+          }}{{ found ? (number === 1 ? ' that is found' : ' that are found') : '' }}, each by itself. One that fails
+          does not stop the others.
         </p>
         <p v-if="recipes && !recipes.length" class="hatched rounded-md p-4 text-center">
           There is no recipe yet. Open one of the models on the Bench, mend it, and keep its steps as a recipe.

@@ -131,6 +131,10 @@ const takeFound = () => {
   )
 }
 
+const foundModels = computed(() =>
+  wish.value.kind && wish.value.kind !== 'model' ? 0 : (facets.value?.kinds.model ?? 0),
+)
+
 function choose(event: MouseEvent, index: number) {
   const before = chosen.value
   chosen.value = index
@@ -272,6 +276,7 @@ useKeys('Browse', [
         :size="tray.size.value"
         :models="tray.models.value.length"
         :found="facets?.total ?? 0"
+        :found-models="foundModels"
         @open="openTray"
         @deliver="sheet = 'batch'"
         @run="sheet = 'run'"
@@ -303,6 +308,7 @@ useKeys('Browse', [
     <RunSheet
       v-if="sheet === 'run'"
       :models="tray.models.value.map((p) => p.path)"
+      :found="picks.length ? undefined : { wish, number: foundModels }"
       @close="sheet = null"
       @started="(batch) => router.push({ name: 'batches', params: { project: id, batch: batch.id } })"
     />

@@ -3,7 +3,8 @@ import { useExtracts } from '../../composables/useJobs'
 import { bytes, count } from '../../model/words'
 import ExtractLine from './ExtractLine.vue'
 
-defineProps<{ number: number; size: number; models: number; found: number }>()
+// `models` of the tray; `foundModels` of what is found, for which the tray need not be filled.
+defineProps<{ number: number; size: number; models: number; found: number; foundModels: number }>()
 const emit = defineEmits<{
   open: []
   deliver: []
@@ -55,10 +56,10 @@ const extracts = useExtracts()
         Deliver each…
       </button>
       <button
-        v-if="models"
+        v-if="models || (!number && foundModels)"
         class="button py-1"
         data-test="tray-run"
-        title="The steps of a recipe, on every model by itself"
+        :title="`The steps of a recipe, on every model ${number ? 'on the tray' : 'that is found'} by itself`"
         @click="emit('run')"
       >
         Run a recipe…
