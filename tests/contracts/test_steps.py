@@ -75,6 +75,7 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "subdivide": {"parts": ["large"]},
     "take_apart": {"map": "base colour", "blue": "as it is", "alpha": "opacity"},
     "take_normals": {"source": "large", "parts": ["small"]},
+    "tell_levels": {"within": 3},
     "texture_to_colors": {"parts": ["large"]},
     "thicken": {"thickness": 0.02},
     "thin_out": {"share": 50},
@@ -103,7 +104,7 @@ REFUSED = {
 
 
 # What finds nothing to do where variants change every surface.
-IDLE = {"pack_textures"}
+IDLE = {"pack_textures", "tell_levels"}
 
 
 class Shelf(Library):

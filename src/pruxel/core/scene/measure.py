@@ -81,7 +81,7 @@ def measure(scene: Scene) -> SceneFacts:
     """Measure every part and the whole as it stands; an empty scene has zero bounds."""
     low, high, area = np.full(3, np.inf), np.full(3, -np.inf), 0.0
     found: list[PartFacts] = []
-    for index, extent in _extents(scene):
+    for index, extent in extents(scene):
         node = scene.nodes[index]
         assert node.mesh is not None
         mesh = scene.meshes[node.mesh]
@@ -123,7 +123,7 @@ def _points(scene: Scene) -> tuple[str, ...]:
     return tuple(scene.nodes[i].name for i in dict.fromkeys([*joints, *bare]))[:_MOST_POINTS]
 
 
-def _extents(scene: Scene) -> Iterator[tuple[int, Extent]]:
+def extents(scene: Scene) -> Iterator[tuple[int, Extent]]:
     """The extent of every part in world space; those that nothing bends are worked out once a mesh and turn."""
     world = world_from_local(scene)
     listed = list(parts(scene))
