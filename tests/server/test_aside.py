@@ -41,7 +41,7 @@ def test_what_takes_too_long_is_stopped(monkeypatch: pytest.MonkeyPatch) -> None
     monkeypatch.setattr(room, "_PATIENCE_S", 0.5)
     start = time.monotonic()
     with pytest.raises(InputError, match="takes too long"):
-        aside(time.sleep, 60)
-    assert time.monotonic() - start < 55
+        aside(time.sleep, 600)
+    assert time.monotonic() - start < 400
     monkeypatch.setattr(room, "_PATIENCE_S", 60.0)
     assert aside(len, "abcd") == 4

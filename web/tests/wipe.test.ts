@@ -20,20 +20,27 @@ function renderer(shown: [Built, string][]) {
   const told: unknown[] = []
   let scissor: number[] = []
   let view: number[] = []
+  const casts: boolean[] = []
+  const shadowMap = { needsUpdate: false }
   const made = {
+    shadowMap,
     getSize: (into: { x: number; y: number }) => Object.assign(into, { x: 200, y: 100 }),
     setScissorTest: (on: boolean) => told.push(on),
     setViewport: (...numbers: number[]) => (view = numbers),
     setScissor: (...numbers: number[]) => (scissor = numbers),
-    render: () => told.push([...shown.filter(([one]) => one.root.visible).map(([, name]) => name), ...scissor]),
+    render: () => {
+      casts.push(shadowMap.needsUpdate)
+      shadowMap.needsUpdate = false
+      told.push([...shown.filter(([one]) => one.root.visible).map(([, name]) => name), ...scissor])
+    },
   }
-  return { made: made as unknown as WebGLRenderer, told, view: () => view }
+  return { made: made as unknown as WebGLRenderer, told, casts, view: () => view }
 }
 
 test('each state is drawn on its side of the line, and only now is left visible', () => {
   const [now, before, scene] = [built(), built(), new Scene()]
   const wipe = new Wipe(scene)
-  const { made, told } = renderer([
+  const { made, told, casts } = renderer([
     [now, 'now'],
     [before, 'before'],
   ])
@@ -42,6 +49,7 @@ test('each state is drawn on its side of the line, and only now is left visible'
   wipe.render(made, now, new PerspectiveCamera())
   expect(told).toEqual([true, ['before', 0, 0, 50, 100], ['now', 50, 0, 150, 100], false])
   expect([now.root.visible, before.root.visible]).toEqual([true, false])
+  expect(casts).toEqual([true, true]) // each has shadows of its own
   told.length = 0
   wipe.at = 1
   wipe.render(made, now, new PerspectiveCamera())

@@ -36,6 +36,14 @@ export function parallelEye(camera: PerspectiveCamera, target: Vector3, into: Or
   return into
 }
 
+// See all of what is so large, from in front of it to far behind.
+export function reachTo(camera: PerspectiveCamera, target: Vector3, radius: number): void {
+  const away = camera.position.distanceTo(target)
+  camera.near = Math.max(away - radius * 3, away * 0.002)
+  camera.far = away + radius * 30
+  camera.updateProjectionMatrix()
+}
+
 // What a renderer draws as a PNG at twice the size, see-through where nothing is.
 export async function pictureOf(renderer: WebGLRenderer, render: () => void): Promise<Blob | null> {
   const { width, height } = renderer.getSize(new Vector2())

@@ -20,7 +20,7 @@ import { build, letGo, NOWHERE, type Built, type Drawn } from './build'
 import type { FaceSet } from '../model/faces'
 import { ChosenFaces } from './chosen'
 import { clipsOf, Player } from './clips'
-import { clipRows, FROM, parallelEye, pictureOf, turnAbout, type Axis } from './eye'
+import { clipRows, FROM, parallelEye, pictureOf, reachTo, turnAbout, type Axis } from './eye'
 import { boxOf, pointsOf } from './extent'
 import { framing, viewpoint } from './framing'
 import { Lights } from './lights'
@@ -65,8 +65,7 @@ export class Stage {
     this.renderer = new WebGLRenderer({ antialias: true, alpha: true, preserveDrawingBuffer: true })
     this.renderer.outputColorSpace = SRGBColorSpace
     this.renderer.toneMapping = NeutralToneMapping
-    this.renderer.shadowMap.enabled = true
-    this.renderer.shadowMap.type = PCFShadowMap
+    Object.assign(this.renderer.shadowMap, { enabled: true, type: PCFShadowMap, autoUpdate: false })
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2))
     this.renderer.domElement.style.cssText = 'display:block;width:100%;height:100%;touch-action:none'
     this.lights = new Lights(this.scene, this.renderer)
@@ -74,7 +73,7 @@ export class Stage {
     this.controls = new OrbitControls(this.camera, this.renderer.domElement)
     this.controls.enableDamping = false
     this.controls.zoomToCursor = true
-    this.controls.addEventListener('change', () => this.draw())
+    this.controls.addEventListener('change', () => this.redraw())
     this.controls.addEventListener('start', () => this.turn(false))
   }
 
@@ -293,7 +292,7 @@ export class Stage {
       if (!this.turning) return
       const angle = ((now - before) / 1000) * 0.5
       turnAbout(this.camera, this.controls.target, angle)
-      this.draw()
+      this.redraw()
       this.spin(now)
     })
   }
@@ -352,24 +351,25 @@ export class Stage {
   }
 
   draw(): void {
+    this.renderer.shadowMap.needsUpdate = true
+    this.redraw()
+  }
+
+  // Seen from elsewhere, lit as before.
+  private redraw(): void {
     if (this.waiting || !this.home) return
     this.waiting = true
     requestAnimationFrame(() => {
       this.waiting = false
-      if (!this.home) return
-      this.render()
-      this.framesDrawn += 1
+      if (this.home) this.render()
     })
   }
 
   private render(): void {
-    const reach = this.camera.position.distanceTo(this.controls.target)
-    const size = this.built ? this.bounds().radius : 1
-    this.camera.near = Math.max(reach - size * 3, reach * 0.002)
-    this.camera.far = reach + size * 30
-    this.camera.updateProjectionMatrix()
+    reachTo(this.camera, this.controls.target, this.built ? this.bounds().radius : 1)
     this.guides.face(this.camera)
     this.wipe.render(this.renderer, this.built, this.eye())
+    this.framesDrawn += 1
   }
 
   private eye(): PerspectiveCamera | OrthographicCamera {

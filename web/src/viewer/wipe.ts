@@ -55,6 +55,7 @@ export class Wipe {
       built.root.visible = shown === built
       renderer.setScissor(left, 0, right - left, height)
       if (this.at === null) renderer.setViewport(left - width / 4, 0, width, height)
+      renderer.shadowMap.needsUpdate = true // each casts its own
       if (right > left) renderer.render(this.scene, eye)
     }
     renderer.setScissorTest(false)

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from pruxel.sample.model import Model
-from pruxel.sample.models import courier, crab, faces, people, plants, rocks, town, wear
+from pruxel.sample.models import courier, crab, faces, harbour, people, plants, rocks, town, wear
 
 MODELS: tuple[Callable[[int], Model], ...] = (
     crab.toll_crab,
@@ -26,6 +26,8 @@ MODELS: tuple[Callable[[int], Model], ...] = (
     plants.kelp,
     plants.coral,
     plants.starfish,
+    harbour.jelly,
+    harbour.rowboat,
     faces.freckled,
     faces.bearded,
     faces.fair,

@@ -77,11 +77,11 @@ def run_batch(project: UUID, wanted: BatchSteps) -> BatchOut:
         check_rule(StepUse.model_validate(use.model_dump()))
     if wanted.wanted is not None:
         check_wanted(wanted.wanted)
+    found = [] if wanted.query is None else _models_found(project, query_of(wanted.query))
     with session() as db:
         if db.get(Project, project) is None:
             raise not_found("project")
         steps = [use.model_dump() for use in wanted.steps]
-        found = [] if wanted.query is None else _models_found(db, project, query_of(wanted.query))
         paths = dict.fromkeys([*wanted.entries, *found])
         items = [BatchItem(name=name_of([path]), entries=[path], wears={}) for path in paths]
         items += [BatchItem(name=one.name, entries=one.entries, wears=one.wears) for one in wanted.things]
@@ -95,12 +95,13 @@ def run_batch(project: UUID, wanted: BatchSteps) -> BatchOut:
         return _out(db, made)
 
 
-def _models_found(db: Session, project: UUID, query: Query) -> list[str]:
+def _models_found(project: UUID, query: Query) -> list[str]:
     """The paths of all models among what a search finds; raises `UsageError` for too many."""
     if query.kind not in {None, "", "model"}:
         return []
     asked = replace(query, kind="model", sort="path", down=False)
-    rows = page(db, stored_stack(project).state, asked, offset=0, limit=MOST_ITEMS + 1)
+    with reading() as db:
+        rows = page(db, stored_stack(project).state, asked, offset=0, limit=MOST_ITEMS + 1)
     if len(rows) > MOST_ITEMS:
         raise UsageError(
             ErrorCode.USAGE,

@@ -147,15 +147,17 @@ class MeshReader:
         """No normals means flat (section 3.7.2.1): every face by itself, given tangents ignored."""
         if primitive.normals is None:
             return flat_shaded(primitive)
-        length = np.sqrt(np.einsum("ij,ij->i", primitive.normals, primitive.normals))[:, None]
+        x, y, z = primitive.normals.T
+        square = x * x + y * y + z * z
+        if float(square.min()) > 1 - 1e-2 and float(square.max()) < 1 + 1e-2:
+            return primitive
+        length = np.sqrt(square)[:, None]
         if float(length.min()) < 1e-6:
             empty = length[:, 0] < 1e-6
             self._told(item, f"{int(empty.sum()):,} normals have no length and are worked out from the faces")
             computed = vertex_normals(primitive.positions, primitive.indices)
             return replace(primitive, normals=as_floats(np.where(empty[:, None], computed, primitive.normals), 3))
-        if float(length.max()) > 1 + 5e-3 or float(length.min()) < 1 - 5e-3:
-            return replace(primitive, normals=as_floats(primitive.normals / length, 3))
-        return primitive
+        return replace(primitive, normals=as_floats(primitive.normals / length, 3))
 
     def _custom(self, attributes: Fields, count: int) -> list[Attribute]:
         found = []
@@ -206,7 +208,7 @@ class MeshReader:
         raw, _ = self.access.raw(number)
         if raw.shape[1] != 1 or raw.dtype.kind != "u":
             raise item.bad("indices", "indices are not whole numbers", "u8, u16 or u32, one each", str(raw.dtype))
-        flat = raw.reshape(-1).astype(np.uint32)
+        flat = raw.reshape(-1).astype(np.uint32, copy=False)
         if int(flat.max(initial=0)) >= vertices:
             first = int(np.argmax(flat >= vertices))
             raise InputError(
