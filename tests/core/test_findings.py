@@ -84,6 +84,8 @@ def test_the_crab_has_one_problem_and_its_step_mends_it(opener: Opener) -> None:
         ("flora/f009/f009.brm", set()),
         ("dev/starfish.obj", set()),
         ("vehicles/vx02/vx02_hull.brm", set()),
+        ("vehicles/vx07/vx07.brm", {"piled_levels", "useless_faces", "loose_vertices"}),
+        ("actors/jelly_moon/jelly_moon.brm", set()),
     ],
 )
 def test_the_quirks_of_the_game_are_found_and_mended(opener: Opener, path: str, rules: set[str]) -> None:
