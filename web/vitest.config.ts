@@ -6,6 +6,9 @@ export default defineConfig({
   test: {
     include: ['tests/**/*.test.ts'],
     environment: 'node',
+    // How long one takes says nothing: machines are shared.
+    testTimeout: 120_000,
+    hookTimeout: 120_000,
     environmentOptions: { happyDOM: { url: 'http://page.test/' } },
     setupFiles: ['tests/server.ts'],
   },

@@ -282,7 +282,7 @@ describe('a recipe', () => {
     Object.defineProperty(box, 'files', { value: [new File(['recipe: 9'], 'r.yaml')] })
     Object.defineProperty(box, 'value', { value: '', writable: true })
     box.dispatchEvent(new Event('change'))
-    await vi.waitFor(() => expect(wrapper.emitted('error')).toHaveLength(1))
+    await vi.waitFor(() => expect(wrapper.emitted('error')).toHaveLength(1), { timeout: 60_000 })
     expect(asked[0]!.body).toEqual({ name: 'r.yaml', text: 'recipe: 9' })
   })
   it('or its steps go onto others, behind theirs', async () => {

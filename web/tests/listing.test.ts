@@ -167,7 +167,7 @@ describe('a list of entries', () => {
       wish.value = { ...START, search }
       await nextTick()
     }
-    await vi.waitFor(() => expect(asked.some((a) => a.path.endsWith('facets'))).toBe(true))
+    await vi.waitFor(() => expect(asked.some((a) => a.path.endsWith('facets'))).toBe(true), { timeout: 60_000 })
     await all()
     expect(asked.map((a) => a.query.get('search'))).toEqual(['crab', 'crab'])
   })

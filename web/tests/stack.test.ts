@@ -191,6 +191,8 @@ describe('taking out', () => {
     await line('b').get('[data-test=remove-source]').trigger('click')
     await line('b').get('[data-test=remove-yes]').trigger('click')
     await flushPromises()
-    await vi.waitFor(() => expect((wrapper.emitted('error')?.[0]?.[0] as Error).message).toBe('it is being read'))
+    await vi.waitFor(() => expect((wrapper.emitted('error')?.[0]?.[0] as Error).message).toBe('it is being read'), {
+      timeout: 60_000,
+    })
   })
 })
