@@ -8,7 +8,7 @@ import tempfile
 from pathlib import Path
 
 from pruxel.sample.build import cached_sample
-from soak.run import soak
+from soak.run import Span, soak
 
 
 def main() -> int:
@@ -20,7 +20,7 @@ def main() -> int:
     given = options.parse_args()
     sample = cached_sample(Path(".data/samples").resolve(), 1, lambda _f, _m: None)
     with tempfile.TemporaryDirectory(prefix="pruxel-soak-") as folder:
-        found = soak(Path(folder), sample, given.minutes * 60, given.seed, given.people)
+        found = soak(Path(folder), sample, Span(given.minutes * 60), given.seed, given.people)
     kills = ", ".join(f"{number} {role}" for role, number in found.kills.most_common())
     memory = ", ".join(f"{role} {size} MB" for role, size in found.most_megabytes.items())
     sys.stdout.write(f"{found.acts:,} acts; killed: {kills}\nmost memory: {memory}\n")

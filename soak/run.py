@@ -15,7 +15,7 @@ from soak.harm import Harm, small_disk
 from soak.people import Person
 from soak.promises import broken, lost_aliases, settle
 
-_GONE_SECONDS, _BEGIN_SECONDS = 90.0, 180.0
+_GONE_SECONDS, _BEGIN_SECONDS, _LONGEST_SECONDS = 90.0, 180.0, 300.0
 
 
 @dataclass
@@ -29,8 +29,17 @@ class Outcome:
     small_disk: bool = False
 
 
-def soak(folder: Path, sample: Path, seconds: float, seed: int, number: int = 3, port: int = 18760) -> Outcome:
-    """Let `number` people work for so long while processes die and disks fill up."""
+@dataclass(frozen=True)
+class Span:
+    """How long people work: so many seconds, and on a slow machine until so much was done and killed."""
+
+    seconds: float
+    acts: int = 0
+    kills: int = 0
+
+
+def soak(folder: Path, sample: Path, span: Span, seed: int, number: int = 3, port: int = 18760) -> Outcome:
+    """Let `number` people work while processes die and disks fill up."""
     outcome = Outcome()
     data = folder / "data"
     data.mkdir(parents=True)
@@ -38,7 +47,7 @@ def soak(folder: Path, sample: Path, seconds: float, seed: int, number: int = 3,
         outcome.small_disk = output is not None
         app = Application(data, sample, (sample,), port, output)
         try:
-            _run(app, sample, seconds, seed, number, outcome)
+            _run(app, sample, span, seed, number, outcome)
         finally:
             if app.process is not None and app.process.poll() is None:
                 app.kill()
@@ -47,10 +56,10 @@ def soak(folder: Path, sample: Path, seconds: float, seed: int, number: int = 3,
     return outcome
 
 
-def _run(app: Application, sample: Path, seconds: float, seed: int, number: int, outcome: Outcome) -> None:
+def _run(app: Application, sample: Path, span: Span, seed: int, number: int, outcome: Outcome) -> None:
     app.start()
     people = [Person(n, seed, lambda: app.addresses[-1], sample) for n in range(number)]
-    harm, over = Harm(app, seed, min(max(seconds / 40, 1.5), 15.0)), threading.Event()
+    harm, over = Harm(app, seed, min(max(span.seconds / 40, 1.5), 15.0)), threading.Event()
     threads = [threading.Thread(target=one.work, args=(over,), daemon=True) for one in (*people, harm)]
     for thread in threads[:-1]:
         thread.start()
@@ -59,13 +68,16 @@ def _run(app: Application, sample: Path, seconds: float, seed: int, number: int,
     while not all(one.workpiece for one in people) and time.monotonic() < deadline:
         time.sleep(0.2)
     threads[-1].start()
-    over.wait(seconds)
+    over.wait(span.seconds)
+    deadline = time.monotonic() + _LONGEST_SECONDS
+    while (_done(people) < span.acts or sum(harm.kills.values()) < span.kills) and time.monotonic() < deadline:
+        time.sleep(0.5)
     over.set()
     for thread in threads:
         thread.join(300)
     _comes_back(app)
     outcome.broken += [*settle(people), *broken(app, people), *lost_aliases(app, people)]
-    outcome.acts, outcome.kills = sum(one.told.done for one in people), harm.kills
+    outcome.acts, outcome.kills = _done(people), harm.kills
     outcome.most_megabytes = {role: size >> 20 for role, size in sorted(harm.most_rss.items())}
     # The whole of it killed at once, and started again: what was acknowledged is still there, and nobody is left over.
     app.kill()
@@ -80,6 +92,10 @@ def _run(app: Application, sample: Path, seconds: float, seed: int, number: int,
     said = app.log.read_text()
     if "Traceback" in said:
         outcome.broken.append(f"the terminal shows a stack trace: {said[said.index('Traceback') :][:1500]}")
+
+
+def _done(people: list[Person]) -> int:
+    return sum(one.told.done for one in people)
 
 
 def _comes_back(app: Application) -> None:
