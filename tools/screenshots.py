@@ -28,7 +28,7 @@ def shot(page: Page, name: str) -> None:
 def main() -> None:
     """Walk through the main views."""
     with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder:
-        driver = start_browser(Path(folder), smoothing="implicit")
+        driver = start_browser(Path(folder), smooth=True)
         try:
             page = Page(driver, 300)
             page.begin(sys.argv[1], Path(folder))

@@ -12,6 +12,7 @@ vi.mock('../src/viewer/stage', () => ({
     throw new Error('no WebGL here')
   },
 }))
+const { default: LookModel } = await import('../src/features/browse/look/LookModel.vue')
 const { default: QuickLook } = await import('../src/features/browse/QuickLook.vue')
 const { default: ReferenceList } = await import('../src/features/browse/ReferenceList.vue')
 const { default: VersionList } = await import('../src/features/browse/VersionList.vue')
@@ -69,6 +70,19 @@ const FAULT = {
   found: '12',
   hint: 'Send it again.',
 }
+
+it('shows the picture of a model where the browser gives no WebGL, of the next one too', async () => {
+  const facts = { clips: [], played_on: '', triangles: 12, parts: 1, joints: [], size: [1, 1, 1], notes: [] }
+  serve({ 'GET /api/projects/*/glances/*': () => ({ scene: 's', facts, problem: null }) })
+  const props = { glanceKey: 'a', project: 'p', kind: 'model', picture: 'first' }
+  const wrapper = mount(LookModel, { props })
+  await flushPromises()
+  expect(wrapper.get('img').attributes('src')).toBe('/api/blobs/first')
+  await wrapper.setProps({ glanceKey: 'b', picture: 'second' })
+  await flushPromises()
+  expect(wrapper.get('img').attributes('src')).toBe('/api/blobs/second')
+  expect(wrapper.get('[data-test=look-problem]').text()).toContain('no WebGL; the picture stands in')
+})
 
 // Answers that wait until the test lets them go.
 function gate() {

@@ -21,6 +21,7 @@ const home = ref<HTMLElement>()
 const glance = shallowRef<Glance>()
 const shown = ref('')
 const failed = ref('')
+const blind = ref(false)
 const calm = matchMedia('(prefers-reduced-motion: reduce)').matches
 let stage: Stage | null = null
 
@@ -62,7 +63,7 @@ onMounted(() => {
     stage.setVisible(new Set())
     stage.setLook('textured')
   } catch {
-    failed.value = 'This browser gives no WebGL; the picture stands in.'
+    blind.value = true
   }
   void look()
 })
@@ -86,7 +87,7 @@ const joined = (size: number[]) => size.map(length).join(' × ')
     <div class="relative aspect-[4/3] bg-[radial-gradient(ellipse_at_50%_40%,var(--sheet),var(--paper)_75%)]">
       <div ref="home" class="absolute inset-0" data-test="glance" :data-shown="shown" />
       <img
-        v-if="!glance?.scene && picture"
+        v-if="(blind || !glance?.scene) && picture"
         :src="`/api/blobs/${picture}`"
         alt=""
         class="absolute inset-0 size-full object-contain"
@@ -98,11 +99,13 @@ const joined = (size: number[]) => size.map(length).join(' × ')
         Opening…
       </p>
       <div
-        v-if="glance?.problem || failed"
+        v-if="glance?.problem || failed || blind"
         class="absolute inset-x-3 bottom-3 max-h-full overflow-auto rounded-md bg-brick-soft px-2 py-1"
         data-test="look-problem"
       >
-        <Fault :fault="glance?.problem ?? { message: failed }" />
+        <Fault
+          :fault="glance?.problem ?? { message: failed || 'This browser gives no WebGL; the picture stands in.' }"
+        />
       </div>
     </div>
     <div v-if="glance?.facts" class="border-t border-line text-[12.5px]">
