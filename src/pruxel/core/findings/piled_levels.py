@@ -31,8 +31,8 @@ def piled_levels(scene: Scene, context: Context) -> Iterator[Finding]:
         evidence=(
             Evidence("coarser copies", len(coarser), "parts"),
             Evidence("levels", levels),
-            Evidence("surfaces lie apart", float(f"{100 * max(pile.apart for pile in found):.3g}"), "% of the size"),
-            Evidence("copies lie within", 100 * WITHIN, "% of the size"),
+            Evidence("surfaces apart, of the size", float(f"{100 * max(pile.apart for pile in found):.3g}"), "%"),
+            Evidence("copies are within", 100 * WITHIN, "%"),
         ),
         suggestion=SuggestedStep("tell_levels", {}, "Tell the levels apart"),
     )
