@@ -121,7 +121,10 @@ def decode_floats(rows: ByteArray, kind: Element, offset: int, order: str = "<")
     """
     out = np.empty((len(rows), kind.components), np.float32)
     if kind.packed:
-        words, signed = np.ascontiguousarray(_gather(rows, kind, offset, order)[:, 0], np.uint32), kind.scalar[0] == "s"
+        words, signed = (
+            np.ascontiguousarray(decode_plain(rows, kind, offset, order)[:, 0], np.uint32),
+            kind.scalar[0] == "s",
+        )
         over_ranges(len(words), lambda a, b: _unpack_tens(words, signed, out, a, b))
     elif kind.code[1] == "1":
         table = _table(kind.scalar)
@@ -133,10 +136,10 @@ def decode_floats(rows: ByteArray, kind: Element, offset: int, order: str = "<")
         floats = rows.view(np.float32)
         over_ranges(len(rows), lambda a, b: _copy_floats(floats, offset // 4, out, a, b))
     elif kind.code == "f4":
-        out[:] = _gather(rows, kind, offset, order)
+        out[:] = decode_plain(rows, kind, offset, order)
     else:
         with np.errstate(invalid="ignore"):  # numbers that are none stay none
-            raw = _gather(rows, kind, offset, order).astype(np.float64)
+            raw = decode_plain(rows, kind, offset, order).astype(np.float64)
         if kind.scalar.startswith("unorm"):
             raw /= 2.0 ** (8 * int(kind.code[1])) - 1
         if kind.scalar.startswith("snorm"):
@@ -151,14 +154,10 @@ def _float_rows(rows: ByteArray) -> bool:
     return rows.shape[1] % 4 == 0 and rows.ctypes.data % 4 == 0 and rows.flags.c_contiguous
 
 
-def _gather(rows: ByteArray, kind: Element, offset: int, order: str) -> AnyArray:
-    packed = np.ascontiguousarray(rows[:, offset : offset + kind.size])
-    return packed.view(kind.dtype(order)).reshape(len(rows), kind.width)
-
-
 def decode_plain(rows: ByteArray, kind: Element, offset: int, order: str = "<") -> AnyArray:
     """The stored numbers of one attribute, (n, width) in their own type and order."""
-    return _gather(rows, kind, offset, order)
+    packed = np.ascontiguousarray(rows[:, offset : offset + kind.size])
+    return packed.view(kind.dtype(order)).reshape(len(rows), kind.width)
 
 
 @numba.njit(cache=True, nogil=True)

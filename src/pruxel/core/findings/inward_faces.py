@@ -12,6 +12,7 @@ from pruxel.core.base.findings import Evidence, Finding, Severity, SuggestedStep
 from pruxel.core.findings.registry import rule
 from pruxel.core.geometry.outside import Openness, openness
 from pruxel.core.scene.analyses import once_per_mesh
+from pruxel.core.scene.measure import face_count
 from pruxel.core.scene.model import Mesh, Scene
 from pruxel.core.scene.walk import parts
 
@@ -46,7 +47,7 @@ def inward_faces(scene: Scene, context: Context) -> Iterator[Finding]:
                 Evidence("open sky before the faces", round(100 * seen.front, 1), "%"),
                 Evidence("open sky behind the faces", round(100 * seen.back, 1), "%"),
                 Evidence("samples decided", f"{seen.decided} of {seen.samples}"),
-                Evidence("triangles", sum(len(p.indices) for p in mesh.primitives)),
+                Evidence("triangles", face_count(mesh)),
             ),
             suggestion=SuggestedStep("flip_faces", {"parts": [node.name]}, f"Flip the faces of “{node.name}”"),
         )

@@ -9,6 +9,7 @@ import numpy as np
 from pruxel.core.base.arrays import AnyArray, as_indices
 from pruxel.core.geometry.measure import triangle_areas
 from pruxel.core.scene.analyses import once_per_mesh
+from pruxel.core.scene.measure import face_count
 from pruxel.core.scene.model import Mesh, Primitive, Scene
 from pruxel.core.scene.walk import parts
 
@@ -24,7 +25,7 @@ def coarser(scene: Scene, most: int = MOST_TRIANGLES) -> Scene:
     for _, node, _ in parts(scene):
         if node.mesh is not None:
             counts[node.mesh] = counts.get(node.mesh, 0) + 1
-    sizes = {m: sum(len(p.indices) for p in scene.meshes[m].primitives) for m in counts}
+    sizes = {m: face_count(scene.meshes[m]) for m in counts}
     total = sum(sizes[m] * often for m, often in counts.items())
     if total <= most:
         return scene
@@ -58,7 +59,7 @@ def _compact(primitive: Primitive, indices: AnyArray) -> Primitive:
 @once_per_mesh("positions", "indices", "normals", most=512)
 def clustered(mesh: Mesh, wanted: int) -> tuple[AnyArray, ...]:
     """Corners (m, 3) of each primitive over its own vertices, about `wanted` triangles together."""
-    total = sum(len(p.indices) for p in mesh.primitives)
+    total = face_count(mesh)
     areas = [float(triangle_areas(p.positions, p.indices).sum()) for p in mesh.primitives]
     # Two triangles a cell of surface, as on an even grid.
     cell = float(np.sqrt(2 * max(sum(areas), 1e-30) / wanted))

@@ -17,6 +17,7 @@ from pruxel.core.geometry.edges import twins
 from pruxel.core.geometry.growing import flooded
 from pruxel.core.geometry.measure import area_vectors
 from pruxel.core.geometry.pieces import pieces
+from pruxel.core.scene.measure import face_count
 from pruxel.core.scene.model import Mesh, Scene
 from pruxel.core.scene.pose import standing
 from pruxel.core.scene.surface import surface_of, triangles_of_places
@@ -110,11 +111,6 @@ def mesh_of(meshes: Mapping[str, Mesh], part: str) -> Mesh:
             found=part, hint="An earlier step may have dropped it.",
         )  # fmt: skip
     return found
-
-
-def face_count(mesh: Mesh) -> int:
-    """How many triangles a mesh has."""
-    return sum(len(p.indices) for p in mesh.primitives)
 
 
 def grown(mesh: Mesh, chosen: AnyArray, grow: Grow, angle_rad: float) -> AnyArray:

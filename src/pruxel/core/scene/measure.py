@@ -72,9 +72,14 @@ def variant_names(meshes: Sequence[Mesh]) -> tuple[str, ...]:
     return tuple(dict.fromkeys(worn))
 
 
+def face_count(mesh: Mesh) -> int:
+    """How many triangles a mesh has."""
+    return sum(len(p.indices) for p in mesh.primitives)
+
+
 def triangle_count(scene: Scene) -> int:
     """Triangles of all shown parts; each placement counts."""
-    return sum(len(p.indices) for _, _, mesh in parts(scene) for p in mesh.primitives)
+    return sum(face_count(mesh) for _, _, mesh in parts(scene))
 
 
 def measure(scene: Scene) -> SceneFacts:
@@ -90,7 +95,7 @@ def measure(scene: Scene) -> SceneFacts:
         found.append(
             PartFacts(
                 node.name,
-                sum(len(p.indices) for p in mesh.primitives),
+                face_count(mesh),
                 sum(len(p.positions) for p in mesh.primitives),
                 tuple(scene.materials[m].name for m in sorted(used)),
                 _triple(np.maximum(np.subtract(extent.high, extent.low), 0.0)),

@@ -11,7 +11,7 @@ from scipy.spatial import cKDTree
 from pruxel.core.base.context import Context
 from pruxel.core.geometry.nearest import nearest_places
 from pruxel.core.geometry.sampling import surface_points
-from pruxel.core.scene.measure import extents
+from pruxel.core.scene.measure import extents, face_count
 from pruxel.core.scene.model import Mesh, Node, Scene
 from pruxel.core.scene.pose import standing
 from pruxel.core.scene.surface import Surface, surface_of
@@ -55,7 +55,7 @@ def piles(
         if np.isfinite(boxes[index]).all():
             for key in _keys(node, mesh):
                 kin.setdefault(key, []).append(index)
-    triangles = {index: sum(len(p.indices) for p in mesh.primitives) for index, _, mesh in shown}
+    triangles = {index: face_count(mesh) for index, _, mesh in shown}
     near = {pair for group in kin.values() for pair in _in_one_box(group, boxes, triangles)}
     # A coarser copy has about the area of what it stands for.
     pairs = sorted(

@@ -10,7 +10,8 @@ from pydantic import Field
 
 from pruxel.core.base.arrays import AnyArray
 from pruxel.core.scene.edit import edit_meshes
-from pruxel.core.scene.faces import face_count, mask_of
+from pruxel.core.scene.faces import mask_of
+from pruxel.core.scene.measure import face_count
 from pruxel.core.scene.model import Mesh, Primitive, Scene
 from pruxel.core.scene.surface import surface_of, used_only, with_faces
 from pruxel.core.steps.choose_parts import chosen_parts

@@ -65,12 +65,9 @@ def jelly(seed: int) -> Model:
         path = np.stack([far * np.cos(angle), 0.725 - length * t, far * np.sin(angle)], axis=1)
         threads.append(tube(path, 0.0035 * (1 - 0.7 * t), 5))
     for k in range(4):
-        centre, bow = k * np.pi / 2 + 0.8, np.linspace(-2.2, 2.2, 16)
+        bow = np.linspace(-2.2, 2.2, 16)
         places = np.stack([0.13 + 0.055 * np.cos(bow), np.full(16, 0.9), 0.055 * np.sin(bow)], axis=1)
-        turned = places @ np.array(
-            [[np.cos(centre), 0, np.sin(centre)], [0, 1, 0], [-np.sin(centre), 0, np.cos(centre)]]
-        )
-        organs.append(tube(turned, np.full(16, 0.016), 10))
+        organs.append(tube(places, np.full(16, 0.016), 10).turned(1, -np.degrees(k * np.pi / 2 + 0.8)))
     parts = (
         Part("organs", together(*organs), "jelly"),
         Part("arms", arms, "jelly", sharp_deg=80),
@@ -102,7 +99,6 @@ def rowboat(seed: int) -> Model:
 
     Its benches are there twice, and a wreath of the last festival still hangs on it.
     """
-    del seed
 
     def sheer(p: np.ndarray) -> np.ndarray:
         return 0.16 + 0.1 * (p[:, 2] / 1.7) ** 2 - p[:, 1]

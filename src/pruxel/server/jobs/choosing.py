@@ -8,8 +8,9 @@ from functools import lru_cache
 import orjson
 
 from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.core.scene.faces import Choice, chosen_after, face_count, mask_of, mesh_of, meshes_of, numbers_of
+from pruxel.core.scene.faces import Choice, chosen_after, mask_of, mesh_of, meshes_of, numbers_of
 from pruxel.core.scene.manifest import scene_from
+from pruxel.core.scene.measure import face_count
 from pruxel.core.scene.model import Scene
 from pruxel.server.store.blobs import find_blob, get_blob
 from pruxel.server.store.missing import not_found

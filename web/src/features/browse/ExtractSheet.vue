@@ -19,8 +19,7 @@ const measured = ref<Selection>()
 const error = ref<unknown>(null)
 const chosen = computed(() => {
   if (what.value === 'tray') return { paths }
-  const { search, ...rest } = wish
-  if (what.value === 'found') return { query: { ...rest, search } }
+  if (what.value === 'found') return { query: { ...wish } }
   return { query: what.value === 'folder' ? { folder: wish.folder } : {} }
 })
 watch(

@@ -119,10 +119,7 @@ class Varying:
             plain = [dict(zip(found, row, strict=True)) for row in zip(*parts, strict=True)]
         elif isinstance(found, np.ndarray):
             plain = found.tolist() if found.ndim == 1 else [tuple(one) for one in found.tolist()]
-        if there.all():
-            return plain
-        rest = iter(plain)
-        return [next(rest) if one else None for one in there.tolist()]
+        return plain if there.all() else _spread(plain, there, None)
 
     def _spans(self, number: int, some: slice) -> list[tuple[int, int] | None]:
         """The first byte of a field and the one after its last, in each row; None where it is not there."""
@@ -130,10 +127,9 @@ class Varying:
         before = PREFIX_BYTES.get(spec.prefix or "", 0)
         behind = int(spec.type == "text" and spec.prefix is None and spec.size is None)
         ends = places + counts * int(1 if before else self.program.fields[number, 1]) + behind
-        pairs = zip((places - before).tolist(), ends.tolist(), strict=True)
-        if (places >= 0).all():
-            return list(pairs)
-        return [one if at >= 0 else None for one, at in zip(pairs, places.tolist(), strict=True)]
+        there = places >= 0
+        pairs: list[Any] = list(zip((places - before)[there].tolist(), ends[there].tolist(), strict=True))
+        return pairs if there.all() else _spread(pairs, there, None)
 
     def stretch(self, begin: int, end: int, step: int) -> Varying:
         """Some of the rows."""
@@ -163,8 +159,7 @@ class Varying:
         if there.all():
             return found
         if isinstance(found, list):
-            rest = iter(found)
-            return [next(rest) if one else otherwise for one in there.tolist()]
+            return _spread(found, there, otherwise)
         shape = (len(there), *found.shape[1:])
         whole = np.broadcast_to(np.asarray(otherwise), shape).astype(np.result_type(found, np.asarray(otherwise)))
         whole[there] = found
@@ -195,6 +190,12 @@ class Varying:
             return split_bits(plain, spec.bits)
         words = self.reading.layout.words_of(spec)
         return plain if words is None else [words.get(one, f"unknown {one}") for one in plain.tolist()]
+
+
+def _spread(values: list[Any], there: AnyArray, otherwise: Any) -> list[Any]:  # noqa: ANN401
+    """The values in the rows that have one, (n,) bool, and another thing in the rest."""
+    rest = iter(values)
+    return [next(rest) if one else otherwise for one in there.tolist()]
 
 
 def varying_at(reading: Reading, record: Record, spec: FieldSpec, at: int, count: int) -> tuple[Varying, int] | None:

@@ -10,6 +10,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
 from pruxel.core.scene.edit import unique_names
+from pruxel.core.scene.measure import face_count
 from pruxel.core.scene.model import Mesh, Node, Scene
 from pruxel.core.steps.choose_parts import chosen_parts
 from pruxel.core.steps.on_meshes import of_parts
@@ -62,7 +63,7 @@ def make_levels(scene: Scene, params: MakeLevels, context: Context) -> StepResul
     for index in chosen:
         node = scene.nodes[index]
         assert node.mesh is not None
-        counts[0] += sum(len(p.indices) for p in scene.meshes[node.mesh].primitives)
+        counts[0] += face_count(scene.meshes[node.mesh])
         # Below the part itself, so that whatever moves it moves its levels.
         below = tuple(range(len(nodes), len(nodes) + params.levels))
         for level in range(1, params.levels + 1):
@@ -70,7 +71,7 @@ def make_levels(scene: Scene, params: MakeLevels, context: Context) -> StepResul
             ending = params.ending.replace("{level}", str(level))
             detail = node.detail + level
             nodes.append(Node(f"{node.name}{ending}", mesh=mesh, skin=node.skin, weights=node.weights, detail=detail))
-            counts[level] += sum(len(p.indices) for p in meshes[mesh].primitives)
+            counts[level] += face_count(meshes[mesh])
         nodes[index] = replace(nodes[index], children=(*nodes[index].children, *below))
     result = replace(scene, meshes=tuple(meshes), nodes=unique_names(nodes))
     chain = " → ".join(f"{count:,}" for count in counts)

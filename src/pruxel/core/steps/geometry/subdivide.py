@@ -13,6 +13,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.geometry.places import places
 from pruxel.core.geometry.subdividing import halved, rounded
+from pruxel.core.scene.measure import face_count
 from pruxel.core.scene.model import Mesh, MorphTarget, Primitive, Scene
 from pruxel.core.steps.choose_parts import chosen_parts
 from pruxel.core.steps.on_meshes import Changed, measured, of_parts, on_meshes
@@ -53,7 +54,7 @@ def subdivide(scene: Scene, params: Subdivide, context: Context) -> StepResult:
     def change(mesh: Mesh) -> Changed:
         context.check()
         made = tuple(_cut(p, params) if len(p.indices) else p for p in mesh.primitives)
-        before = sum(len(p.indices) for p in mesh.primitives)
+        before = face_count(mesh)
         return replace(mesh, primitives=made), {"triangles before": before, "triangles after": before * 4}
 
     changed, counts, parts = on_meshes(scene, params.parts, change, context)
