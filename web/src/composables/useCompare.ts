@@ -1,7 +1,7 @@
 import { computed, ref, shallowRef, watch, type Ref } from 'vue'
 import { api, type ViewContent } from '../api/client'
-import { useEvents } from './useEvents'
 import { useHeld } from './useHeld'
+import { useViewNews } from './useViewNews'
 
 interface Tried {
   on: Ref<boolean>
@@ -36,21 +36,17 @@ export function useCompare(content: Ref<ViewContent | undefined>, preview: Tried
 // The scene of a workpiece, as soon as it is known.
 function useSceneOf(workpiece: Ref<string>) {
   const scene = shallowRef('')
-  let key = ''
+  const news = useViewNews(look)
   async function look() {
     const wanted = workpiece.value
     if (!wanted) return
-    const found = await api.view(wanted).catch(() => undefined)
-    if (wanted !== workpiece.value || !found) return
-    key = found.key
-    scene.value = found.content?.scene ?? ''
+    const found = await news.answerTo(api.view(wanted), () => wanted === workpiece.value).catch(() => null)
+    if (found) scene.value = found.content?.scene ?? ''
   }
   watch(workpiece, () => {
     scene.value = ''
+    news.forget()
     void look()
-  })
-  useEvents((event) => {
-    if (workpiece.value && (event.reconnected || (event.view && event.view === key))) void look()
   })
   return { scene }
 }

@@ -1,25 +1,29 @@
 import { computed, ref, shallowRef, type Ref } from 'vue'
 import { api, ApiError, type StepUse, type ViewContent } from '../api/client'
 import { jobById, lookUp } from './useJobs'
-import { useEvents } from './useEvents'
+import { useViewNews } from './useViewNews'
 
 // Steps that are tried and not kept: what they come to, as soon as it is known, and what is wrong with them.
 export function usePreview(workpiece: Ref<string>) {
   const steps = shallowRef<StepUse[]>()
   const content = shallowRef<ViewContent>()
   const refused = ref('')
-  const key = ref('')
   const job = ref<string | null>(null)
+  const news = useViewNews(ask)
   let asked = 0
+  let last: Promise<unknown> = Promise.resolve()
 
   async function ask() {
     const mine = ++asked
-    if (!steps.value) return
+    // One at a time: of two on their way the older could arrive last, and the server would drop the newer for it.
+    await last.catch(() => undefined)
+    if (mine !== asked || !steps.value) return
+    const question = api.preview(workpiece.value, steps.value)
+    last = question
     try {
-      const found = await api.preview(workpiece.value, steps.value)
-      if (mine !== asked) return
+      const found = await news.answerTo(question, () => mine === asked)
+      if (!found) return
       refused.value = ''
-      key.value = found.key
       job.value = found.job
       if (found.content) content.value = found.content
       else if (found.job && !jobById(found.job)) await lookUp(found.job)
@@ -29,16 +33,13 @@ export function usePreview(workpiece: Ref<string>) {
   }
   function tryOut(wanted: StepUse[] | null) {
     steps.value = wanted ?? undefined
-    if (!wanted) {
-      asked += 1
-      content.value = undefined
-      refused.value = key.value = ''
-      job.value = null
-    } else void ask()
+    if (wanted) return void ask()
+    asked += 1
+    news.forget()
+    content.value = undefined
+    refused.value = ''
+    job.value = null
   }
-  useEvents((event) => {
-    if (steps.value && (event.reconnected || (event.view && event.view === key.value))) void ask()
-  })
   // The step that is tried: what it did, or why it did not.
   const words = computed(() => {
     if (refused.value) return refused.value

@@ -7,6 +7,7 @@ import Question from '../../components/Question.vue'
 import Sheet from '../../components/Sheet.vue'
 import { useEvents } from '../../composables/useEvents'
 import { useProject } from '../../composables/useProject'
+import { useViewNews } from '../../composables/useViewNews'
 import { useWanted } from '../../composables/useWanted'
 import { allOf, type Wanted } from '../../model/wanted'
 import { bytes, count, length } from '../../model/words'
@@ -47,18 +48,17 @@ const clips = computed(() => [...new Set(shown.value.flatMap((one) => one.facts.
 
 let asked = 0
 // The view may still be in the making; the page hears when there is more of it.
-const key = ref('')
+const news = useViewNews(() => look(asked, id.value).catch((problem: unknown) => (error.value = problem)))
 async function look(mine: number, wanted: string) {
-  const view = await api.view(wanted)
-  if (mine !== asked) return
-  key.value = view.key
-  content.value = view.content ?? undefined
+  const view = await news.answerTo(api.view(wanted), () => mine === asked)
+  if (view) content.value = view.content ?? undefined
 }
 async function load() {
   if (!project.value) return
   const mine = ++asked
   const wanted = id.value
   content.value = undefined
+  news.forget()
   also.value = also.value.filter((one) => one !== wanted)
   try {
     const found = await Promise.all([api.workpieces(project.value), api.deliveries(project.value)])
@@ -155,7 +155,6 @@ const again = () =>
 watch([project, id], load, { immediate: true })
 useEvents((event) => {
   if ((event.changed === 'deliveries' || event.reconnected) && project.value) void again()
-  if (event.view && event.view === key.value) look(asked, id.value).catch((problem: unknown) => (error.value = problem))
 })
 </script>
 
