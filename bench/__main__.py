@@ -18,6 +18,7 @@ from bench.polydata import polydata
 from bench.scenes import waves
 from bench.timing import best, line
 from pruxel.core.base.context import Context
+from pruxel.core.base.garbage import look_seldom
 from pruxel.core.binary.elements import decode_floats, element
 from pruxel.core.deliver.package import write_files
 from pruxel.core.formats import gltf, obj
@@ -160,6 +161,7 @@ def _measure_memory(kind: str, folder: Path) -> None:
 
 
 def main() -> None:
+    look_seldom()
     if len(sys.argv) == 4:
         _measure_memory(sys.argv[2], Path(sys.argv[3]))
         return

@@ -15,6 +15,7 @@ from pruxel.cli.project import doctor, project
 from pruxel.cli.proving import prove
 from pruxel.cli.server import migrate, openapi, serve, worker
 from pruxel.cli.steps import batch, step
+from pruxel.core.base.garbage import look_seldom
 
 app = typer.Typer(
     no_args_is_help=True,
@@ -46,4 +47,5 @@ app.add_typer(project, name="project")
 
 def main() -> None:
     """Entry point."""
+    look_seldom()
     app()

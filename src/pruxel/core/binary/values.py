@@ -63,11 +63,11 @@ def text_of(text: str, record: Record, entry: str) -> str:
 
 
 def bytes_of(text: str, record: Record, entry: str) -> memoryview:
-    """The bytes of a field."""
+    """The bytes of a field; of one field always the same view, where it holds one."""
     value = _value(text, record, entry)
     if not isinstance(value, bytes | memoryview):
         _wrong(text, record, entry, "bytes", value)
-    return memoryview(value)
+    return value if isinstance(value, memoryview) else memoryview(value)
 
 
 def rows_of(text: str, record: Record, entry: str) -> Table | Varying | Sequence[Record]:

@@ -15,7 +15,7 @@ from pruxel.core.binary.functions.arrays import elements_of
 from pruxel.core.binary.records import Record
 from pruxel.core.binary.schema import ExpressionText, Strict
 from pruxel.core.binary.values import array_of, bytes_of, text_of, truth_of, value_of, whole_of, wholes_of
-from pruxel.core.extract.elements import bad
+from pruxel.core.extract.elements import Run, bad
 
 Shape = Literal["list", "strip", "fan", "quads", "polygons"]
 _SHAPES = get_args(Shape)
@@ -103,8 +103,7 @@ def read_triangles(part: Record, spec: Triangles, vertices: int, entry: str, end
         triangles, faces = _cut(part, spec, shape, corners, numbers, restart, entry)
     except ValueError as error:
         raise bad(entry, part, f"the corners make no triangles: {error}") from None
-    if spec.base is not None:
-        corners = corners + whole_of(spec.base, part, entry)
+    corners = corners + base_of(part, spec, entry)
     triangles, group = _chosen(part, spec, triangles, faces, entry)
     used = corners[triangles]
     if used.size and not 0 <= int(used.min()) <= int(used.max()) < vertices:
@@ -127,18 +126,29 @@ def _corners(part: Record, spec: Triangles, entry: str, endian: str) -> AnyArray
         if found.dtype.kind not in "iu":
             raise bad(entry, part, "corners should be whole numbers", found=str(found.dtype))
         return found.reshape(-1).astype(np.int64)
+    run = corner_run(part, spec, entry)
+    try:
+        found = elements_of(run.data, run.kind, run.count, run.stride, run.offset, endian)
+    except ValueError as error:
+        raise bad(entry, part, f"the corners cannot be read: {error}") from None
+    return found.reshape(-1).astype(np.int64)
+
+
+def base_of(part: Record, spec: Triangles, entry: str) -> int:
+    """What is added to every corner; raises `InputError`."""
+    return 0 if spec.base is None else whole_of(spec.base, part, entry)
+
+
+def corner_run(part: Record, spec: Triangles, entry: str) -> Run:
+    """Where in a block of bytes the corners stand; raises `InputError`."""
     name = text_of(str(spec.type), part, entry)
     kind = element(name)
     if kind is None or not kind.whole:
         raise bad(entry, part, "not an index type", expected="u8, u16 or u32", found=name)
     data = bytes_of(str(spec.data), part, entry)
     count = None if spec.count is None else whole_of(spec.count, part, entry)
-    stride = None if spec.stride is None else whole_of(spec.stride, part, entry)
-    try:
-        found = elements_of(data, kind, count, stride, whole_of(spec.offset, part, entry), endian)
-    except ValueError as error:
-        raise bad(entry, part, f"the corners cannot be read: {error}") from None
-    return found.reshape(-1).astype(np.int64)
+    stride = kind.size if spec.stride is None else whole_of(spec.stride, part, entry)
+    return Run(data, kind, count, stride, whole_of(spec.offset, part, entry))
 
 
 def _cut(

@@ -12,7 +12,7 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import BeforeValidator, model_validator
 
-from pruxel.core.base.arrays import AnyArray
+from pruxel.core.base.arrays import AnyArray, frozen
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.binary.elements import Element, element
 from pruxel.core.binary.functions.arrays import elements_of
@@ -147,26 +147,58 @@ class _Placed:
     spec: ElementSpec
 
 
-def read_vertices(part: Record, spec: Vertices, entry: str, endian: str) -> dict[str, Stream]:
+@dataclass(frozen=True, eq=False)
+class Run:
+    """Equal elements in a block of bytes: `count`, or all that fit, of a kind, `stride` bytes apart from `offset`."""
+
+    data: memoryview
+    kind: Element
+    count: int | None
+    stride: int
+    offset: int
+
+    def same(self, other: Run) -> bool:
+        """Whether they are the same bytes, read in the same way."""
+        mine = (self.kind, self.count, self.stride, self.offset)
+        return self.data is other.data and mine == (other.kind, other.count, other.stride, other.offset)
+
+
+# The last run of each attribute, and what it holds: parts in a row often share one pool of vertices.
+Shared = dict[str, tuple[Run, AnyArray]]
+
+
+def read_vertices(part: Record, spec: Vertices, entry: str, endian: str, shared: Shared) -> dict[str, Stream]:
     """Decode all attributes that are there; raises `InputError` when a block is too short."""
     found: dict[str, Stream] = {}
     for semantic, one in spec.elements.items():
         if one.value is not None and truth_of(one.when, part, entry, otherwise=True):
             found[semantic] = _finished(array_of(one.value, part, entry, *WIDTHS.get(semantic, (1,))), one, part, entry)
+    for name, (run, how) in runs_of(part, spec, entry).items():
+        known = shared.get(name)
+        if known is None or not known[0].same(run):
+            try:
+                values = elements_of(run.data, run.kind, run.count, run.stride, run.offset, endian)
+            except ValueError as error:
+                raise bad(entry, part, f"'{name}' of the vertices cannot be read: {error}") from None
+            known = shared[name] = run, frozen(values)
+        found[name] = _finished(known[1], how, part, entry)
+    return found
+
+
+def runs_of(part: Record, spec: Vertices, entry: str) -> dict[str, tuple[Run, ElementSpec]]:
+    """The attributes in blocks of bytes by what they mean; raises `InputError`."""
     placed = [*_placed(part, spec, entry), *_described(part, spec, entry)]
     strides = _strides(part, spec, placed, entry)
+    found = {}
     for place in placed:
         if place.semantic == "ignored":
             continue
+        _check_width(place, part, entry)
         count = place.spec.count or spec.count
         number = None if count is None else whole_of(count, part, entry)
         data = bytes_of(place.data, part, entry)
-        try:
-            values = elements_of(data, place.kind, number, strides[place.semantic], place.offset, endian)
-        except ValueError as error:
-            raise bad(entry, part, f"'{place.semantic}' of the vertices cannot be read: {error}") from None
-        _check_width(place, part, entry)
-        found[place.semantic] = _finished(values, place.spec, part, entry)
+        run = Run(data, place.kind, number, strides[place.semantic], place.offset)
+        found[place.semantic] = run, place.spec
     return found
 
 

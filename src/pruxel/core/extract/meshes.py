@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Literal
 
 import numpy as np
@@ -17,11 +18,12 @@ from pruxel.core.binary.schema import ExpressionText, Strict
 from pruxel.core.binary.values import array_of, items_of, numbers_of, text_of, value_of, whole_of, wholes_of
 from pruxel.core.extract import conventions as turn
 from pruxel.core.extract.corners import Faces, TrianglesText, read_triangles, soup
-from pruxel.core.extract.elements import Stream, Vertices, bad, read_vertices
+from pruxel.core.extract.elements import Shared, Stream, Vertices, bad, read_vertices
 from pruxel.core.extract.file import ParsedFile, rows
 from pruxel.core.extract.frames import FramesSpec, clips_of_frames, read_frames
 from pruxel.core.extract.placing import PlacingSpec, parents_first, placing_of
-from pruxel.core.extract.primitives import Frame, Group, PartArrays, Worn, from_joints, joint_weights, primitives_of
+from pruxel.core.extract.pool import pool_small
+from pruxel.core.extract.primitives import Group, PartArrays, Worn, from_joints, joint_weights, primitives_of
 from pruxel.core.scene.edit import tree_of
 from pruxel.core.scene.materials import Material
 from pruxel.core.scene.model import Clip, Dressing, Mesh, Node, Scene
@@ -160,15 +162,24 @@ def read_model(file: ParsedFile, context: Context, world_from_joint: DoubleArray
     nodes, meshes, clips, faults = list[Node](), list[Mesh](), list[Clip](), list[Fault]()
     materials: dict[PartMaterial, int] = {}
     parents = parents_first(parts, spec.parent, spec.where, file.entry)
+    pooled = pool_small(parts, spec.vertices, spec.triangles, file, turning, context) if _plain(spec) else {}
+    shared: Shared = {}
     for number, part in enumerate(parts):
         context.progress(number / len(parts), file.entry)
         place = file.origin(spec.each, number, part.start)
         name = file.stem if spec.name is None else text_of(spec.name, part, file.entry)
         mesh: int | None = None
         try:
-            made, frames = _mesh(part, spec, file, turning, place, materials, name, world_from_joint)
-            if spec.frames is not None:
-                clips += clips_of_frames(spec.frames, part, [f.name for f in frames], number, file, place)
+            worn = partial(_worn, part, spec, file, materials)
+            if number in pooled:
+                made = Mesh(name, (pooled[number].primitive(worn(None), place),))
+            else:
+                arrays = _arrays(part, spec, file, turning, world_from_joint, shared)
+                primitives = primitives_of(arrays, turning, file.entry, part, place, worn)
+                made = Mesh(name, tuple(primitives), target_weights=(0.0,) * len(arrays.frames))
+                if spec.frames is not None:
+                    named = [f.name for f in arrays.frames]
+                    clips += clips_of_frames(spec.frames, part, named, number, file, place)
             mesh = len(meshes)
             meshes.append(made)
         except InputError as error:
@@ -205,42 +216,39 @@ def _node(
     )
 
 
-def _mesh(
-    part: Record,
-    spec: MeshesSpec,
-    file: ParsedFile,
-    how: turn.Turning,
-    place: Origin,
-    materials: dict[PartMaterial, int],
-    name: str,
-    world_from_joint: DoubleArray | None,
-) -> tuple[Mesh, tuple[Frame, ...]]:
-    arrays = _arrays(part, spec, file, how, world_from_joint)
+def _plain(spec: MeshesSpec) -> bool:
+    """Whether parts have nothing but a surface: no joints, no frames."""
+    return spec.points is None and spec.frames is None and spec.joint is None and spec.space == "model"
+
+
+def _worn(part: Record, spec: MeshesSpec, file: ParsedFile, materials: dict[PartMaterial, int], group: Group) -> Worn:
+    """The materials of a part, or of a group of its triangles; new ones are added to those that are known."""
 
     def number_of(material: PartMaterial | None) -> int | None:
         return None if material is None else materials.setdefault(material, len(materials))
 
-    def worn(group: Group) -> Worn:
-        scope = part if group is None else part.below(group=group)
-        found = number_of(_material(scope, spec, file))
-        if spec.variants is None:
-            return Worn(found)
-        dressings = ((name, number_of(one)) for name, one in _variants(scope, spec.variants, file))
-        return Worn(found, tuple(Dressing(name, number) for name, number in dressings if number is not None))
-
-    primitives = primitives_of(arrays, how, file.entry, part, place, worn)
-    return Mesh(name, tuple(primitives), target_weights=(0.0,) * len(arrays.frames)), arrays.frames
+    scope = part if group is None else part.below(group=group)
+    found = number_of(_material(scope, spec, file))
+    if spec.variants is None:
+        return Worn(found)
+    dressings = ((name, number_of(one)) for name, one in _variants(scope, spec.variants, file))
+    return Worn(found, tuple(Dressing(name, number) for name, number in dressings if number is not None))
 
 
 def _arrays(
-    part: Record, spec: MeshesSpec, file: ParsedFile, how: turn.Turning, world_from_joint: DoubleArray | None
+    part: Record,
+    spec: MeshesSpec,
+    file: ParsedFile,
+    how: turn.Turning,
+    world_from_joint: DoubleArray | None,
+    shared: Shared,
 ) -> PartArrays:
     entry, endian = file.entry, file.layout.endian
     streams: dict[str, Stream] = {}
     if spec.points is not None:
         streams = _from_points(part, spec.points, file, how, world_from_joint)
     if spec.vertices is not None:
-        streams |= read_vertices(part, spec.vertices, entry, endian)
+        streams |= read_vertices(part, spec.vertices, entry, endian, shared)
     if "position" not in streams:
         raise bad(entry, part, "the vertices have no position", expected="an attribute of three numbers")
     position = streams["position"]

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray, DoubleArray, FloatArray, as_floats, frozen
+from pruxel.core.base.arrays import AnyArray, DoubleArray, FloatArray, IndexArray, all_finite, as_floats, frozen
 from pruxel.core.base.errors import InputError
 from pruxel.core.binary.records import Record
 from pruxel.core.extract import conventions as turn
@@ -37,6 +37,53 @@ class Frame:
     name: str
     positions: AnyArray
     normals: AnyArray | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Surface:
+    """Vertices and triangles in our axes and metres, as a `Primitive` has them, without what moves them."""
+
+    positions: FloatArray
+    indices: IndexArray
+    normals: FloatArray
+    tangents: FloatArray | None
+    uvs: tuple[FloatArray, ...]
+    colors: tuple[FloatArray, ...]
+
+    def primitive(
+        self,
+        worn: Worn,
+        place: Origin,
+        joints: AnyArray | None = None,
+        weights: FloatArray | None = None,
+        targets: tuple[MorphTarget, ...] = (),
+    ) -> Primitive:
+        """With what it wears, and what moves it: joints and weights (n, k)."""
+        return Primitive(
+            self.positions,
+            self.indices,
+            normals=self.normals,
+            tangents=self.tangents,
+            uvs=self.uvs,
+            colors=self.colors,
+            joints=None if joints is None else frozen(joints.astype(np.uint16)),
+            weights=weights,
+            material=worn.material,
+            dressings=worn.dressings,
+            targets=targets,
+            origin=place,
+        )
+
+    def stretch(self, vertices: slice, indices: IndexArray) -> Surface:
+        """Some of the vertices, with triangles that count among them."""
+        return Surface(
+            self.positions[vertices],
+            indices,
+            self.normals[vertices],
+            None if self.tangents is None else self.tangents[vertices],
+            tuple(one[vertices] for one in self.uvs),
+            tuple(one[vertices] for one in self.colors),
+        )
 
 
 @dataclass(frozen=True, eq=False)
@@ -159,29 +206,28 @@ def _primitive(
         name: stream.values[picks[name]] if name in picks else stream.values for name, stream in arrays.streams.items()
     }
     taken = picks.get("position")
-    positions = turn.turn_points(_three(own["position"]), how)
-    if not np.isfinite(positions).all():
-        raise _not_numbers(positions, own["position"], part, entry)
-    corners = turn.turn_corners(indices.astype(np.uint32), how)
-    normal = own.get("normal")
-    tangent = own.get("tangent")
+    surface = surface_of(own, indices, how)
+    if not all_finite(surface.positions):
+        raise _not_numbers(surface.positions, own["position"], part, entry)
     joints, weights = arrays.joints, arrays.weights
     if joints is not None and weights is not None and taken is not None:
         joints, weights = joints[taken], frozen(weights[taken])
-    normals = vertex_normals(positions, corners) if normal is None else turn.turn_directions(normal, how)
-    return Primitive(
+    targets = tuple(_target(frame, own["position"], surface.normals, taken, how) for frame in arrays.frames)
+    return surface.primitive(worn, place, joints, weights, targets)
+
+
+def surface_of(own: Mapping[str, AnyArray], indices: AnyArray, how: turn.Turning) -> Surface:
+    """The surface of vertices with these attributes, in the file's axes, and triangles (m, 3)."""
+    positions = turn.turn_points(_three(own["position"]), how)
+    corners = turn.turn_corners(indices, how)
+    normal, tangent = own.get("normal"), own.get("tangent")
+    return Surface(
         positions,
         corners,
-        normals=normals,
-        tangents=None if tangent is None or tangent.shape[1] < 4 else turn.turn_tangents(tangent, how),
-        uvs=tuple(turn.turn_uvs(own[k], how) for k in ("uv0", "uv1", "uv2", "uv3") if k in own),
-        colors=tuple(as_floats(_four(own[k]), 4) for k in ("color", "color1") if k in own),
-        joints=None if joints is None else frozen(joints.astype(np.uint16)),
-        weights=weights,
-        material=worn.material,
-        dressings=worn.dressings,
-        targets=tuple(_target(frame, own["position"], normals, taken, how) for frame in arrays.frames),
-        origin=place,
+        vertex_normals(positions, corners) if normal is None else turn.turn_directions(normal, how),
+        None if tangent is None or tangent.shape[1] < 4 else turn.turn_tangents(tangent, how),
+        tuple(turn.turn_uvs(own[k], how) for k in ("uv0", "uv1", "uv2", "uv3") if k in own),
+        tuple(as_floats(_four(own[k]), 4) for k in ("color", "color1") if k in own),
     )
 
 

@@ -14,21 +14,25 @@ _SHORT = 1e-6  # a direction below this length is none
 def _accumulate(positions, indices, out):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
     for t in range(indices.shape[0]):
         i, j, k = indices[t, 0], indices[t, 1], indices[t, 2]
-        ux = positions[j, 0] - positions[i, 0]
-        uy = positions[j, 1] - positions[i, 1]
-        uz = positions[j, 2] - positions[i, 2]
-        vx = positions[k, 0] - positions[i, 0]
-        vy = positions[k, 1] - positions[i, 1]
-        vz = positions[k, 2] - positions[i, 2]
+        x, y, z = positions[i, 0], positions[i, 1], positions[i, 2]
+        ux, uy, uz = positions[j, 0] - x, positions[j, 1] - y, positions[j, 2] - z
+        vx, vy, vz = positions[k, 0] - x, positions[k, 1] - y, positions[k, 2] - z
         nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
-        for c in (i, j, k):
-            out[c, 0] += nx
-            out[c, 1] += ny
-            out[c, 2] += nz
+        # Number by number: rows and loops over three take several times as long.
+        out[i, 0] += nx
+        out[i, 1] += ny
+        out[i, 2] += nz
+        out[j, 0] += nx
+        out[j, 1] += ny
+        out[j, 2] += nz
+        out[k, 0] += nx
+        out[k, 1] += ny
+        out[k, 2] += nz
     for n in range(out.shape[0]):
-        length = np.sqrt(out[n, 0] ** 2 + out[n, 1] ** 2 + out[n, 2] ** 2)
+        x, y, z = out[n, 0], out[n, 1], out[n, 2]
+        length = np.sqrt(x * x + y * y + z * z)
         if length > 0:
-            out[n] /= length
+            out[n, 0], out[n, 1], out[n, 2] = x / length, y / length, z / length
         else:
             out[n, 1] = 1.0
 

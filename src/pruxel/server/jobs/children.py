@@ -5,6 +5,7 @@ Kept warm from job to job, killed when one hangs, grows too large or will not st
 
 from __future__ import annotations
 
+import gc
 import logging
 import multiprocessing
 import os
@@ -154,6 +155,7 @@ def resident_bytes(pid: int | None) -> int:
 
 def _serve(pipe: Connection, nice: int, name: str, parent: int) -> None:
     """The child's life: a job's number comes, the job runs, a word goes back."""
+    from pruxel.core.base.garbage import look_seldom
     from pruxel.core.native.warm import warm
     from pruxel.server.jobs import kinds  # noqa: F401 - registers the kinds of jobs
     from pruxel.server.jobs.runner import LEAVING, run_job
@@ -174,6 +176,7 @@ def _serve(pipe: Connection, nice: int, name: str, parent: int) -> None:
             os._exit(1)
 
     listen(say)
+    look_seldom()
     if not pipe.poll():
         warm()
     while True:
@@ -188,4 +191,5 @@ def _serve(pipe: Connection, nice: int, name: str, parent: int) -> None:
             log.warning("job %s was broken off: %s", number, type(error).__name__)
             logging.shutdown()
             os._exit(_AWAY_CODE if is_away(error) else 1)
+        gc.collect()
         say(_DONE)
