@@ -28,6 +28,7 @@ from pruxel.core.geometry.transforms import (
     transform_points,
 )
 from pruxel.core.pictures.render import View, render
+from pruxel.core.scene.materials import Material
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
 
 SEEDS = st.integers(0, 2**32)
@@ -318,3 +319,18 @@ def test_what_is_flat_is_drawn_square_on_from_its_front(axis: int, *, turned: bo
     # Backs are hatched: a front of one colour has few steps from one texel to the next.
     inside = drawn[35:45, 25:55, :3].astype(int)
     assert np.abs(np.diff(inside, axis=1)).max() < 40
+
+
+def test_what_stands_behind_many_see_through_sheets_is_drawn() -> None:
+    square = np.array([[-1, -1, 0], [1, -1, 0], [1, 1, 0], [-1, 1, 0]], float)
+    sheets = [square + (0, 0, 0.1 * k) for k in range(24)]
+    faces = as_indices([[0, 1, 2], [0, 2, 3]])
+    glass = Material("glass", base_color=(1, 1, 1, 0.0), alpha_mode="BLEND")
+    made = [Primitive(as_floats(s, 3), faces, material=int(k > 0)) for k, s in enumerate(sheets)]
+    scene = Scene(
+        "panes", nodes=(Node("panes", mesh=0),), roots=(0,), meshes=(Mesh("panes", tuple(made)),),
+        materials=(Material("wall", base_color=(1, 0, 0, 1)), glass),
+    )  # fmt: skip
+    drawn = render(scene, Context(), View(width=24, height=24, azimuth_deg=0, elevation_deg=0, samples=1))
+    assert drawn[12, 12, 3] == 255
+    assert drawn[12, 12, 0] > 2 * drawn[12, 12, 1]

@@ -28,16 +28,20 @@ from pruxel.core.images.speculars import metals_of
 from pruxel.core.knowledge.known import Knowledge
 from pruxel.core.knowledge.profile import check_profile
 from pruxel.core.knowledge.profile_files import load_profile
+from pruxel.core.pictures.sheet import texture_sheet
 from pruxel.core.recipe.cache import MemoryCache
 from pruxel.core.recipe.document import Rule, StepUse
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.recipe.run import run_recipe
+from pruxel.core.scene.digest import digest
 from pruxel.core.scene.images import EncodedImage, Image
 from pruxel.core.scene.materials import Clearcoat, Material, Sampler, Texture, TextureRef
 from pruxel.core.scene.meanings import meanings_of, noted
 from pruxel.core.scene.model import Dressing, Mesh, Node, Primitive, Scene
 from pruxel.core.scene.render_images import texels
 from pruxel.core.scene.walk import parts
+from pruxel.core.steps.references import Reference
+from pruxel.core.steps.registry import STEPS, Library
 from tests.conftest import stack_of
 from tests.core.test_repairs import performed
 from tests.core.test_shaping import alone, done
@@ -72,6 +76,19 @@ def wearing(images: list[Image], *materials: Material, surfaces: list[Primitive]
         "worn", nodes=nodes, roots=tuple(range(len(nodes))), meshes=meshes, materials=materials,
         images=tuple(images), textures=tuple(Texture(k) for k in range(len(images))),
     )  # fmt: skip
+
+
+class Shelf(Library):
+    """Scenes of other entries by their paths."""
+
+    def __init__(self, scenes: dict[str, Scene]) -> None:
+        self.scenes = scenes
+
+    def digest(self, reference: Reference) -> str:
+        return digest(self.scenes[reference.name])
+
+    def scene(self, reference: Reference, context: Context) -> Scene:
+        return self.scenes[reference.name]
 
 
 def worn(scene: Scene, slot: str, material: int = 0) -> np.ndarray[Any, Any]:
@@ -253,6 +270,11 @@ def test_a_detail_is_baked_in_where_the_mask_says_so() -> None:
     made = performed("bake_layers", scene, lower="lower", upper="upper", mask="mask", channel="g", across=2).scene
     assert np.array_equal(worn(made, "base_color_texture")[4:, :, :3], lower[4:, :, :3])
     assert (worn(made, "base_color_texture")[:4, :, :3] == (9, 90, 200)).all()
+    step = STEPS.get("bake_layers")
+    told = step.parse({"lower": "lower", "entry": "tex/u.dds", "mask": "mask", "channel": "g", "across": 2})
+    shelf = Shelf({"tex/u.dds": texture_sheet(picture("u", upper), "u")})
+    brought = step.perform(scene, told, CONTEXT, shelf).scene
+    assert np.array_equal(worn(brought, "base_color_texture"), worn(made, "base_color_texture"))
     over = performed("bake_layers", scene, lower="lower", upper="upper", mask="mask", channel="g", inverted=True).scene
     assert (worn(over, "base_color_texture")[4:, :, :3] == (9, 90, 200)).all()
 
@@ -272,6 +294,14 @@ def test_each_channel_of_a_mask_tints_and_what_others_wear_stays() -> None:
     assert (found[4:, :4, :2] == 0).all()
     assert np.array_equal(found[4:, 4:], base[4:, 4:])
     assert np.array_equal(worn(made, "base_color_texture", 1), base)
+    step = STEPS.get("tint_by_mask")
+    shelf = Shelf({"tex/d.dds": texture_sheet(picture("d", mask), "d"), "empty": Scene("empty")})
+    told = {"materials": ["suit"], "red": "#ff0000", "green": "#0000ff"}
+    brought = step.perform(scene, step.parse(told | {"entry": "tex/d.dds"}), CONTEXT, shelf)
+    assert np.array_equal(worn(brought.scene, "base_color_texture"), found)
+    assert len(brought.scene.images) == len(made.images), "the mask is not kept"
+    with pytest.raises(UsageError, match="holds no picture"):
+        step.perform(scene, step.parse(told | {"entry": "empty"}), CONTEXT, shelf)
     half = tinted(np.full((1, 1, 4), 200, np.uint8), np.full((1, 1, 4), 127, np.uint8), [(0, 1, 1), None, None, None])
     assert abs(int(half[0, 0, 0]) - 100) <= 1
 

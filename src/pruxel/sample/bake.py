@@ -36,6 +36,7 @@ class Textures:
     normal: AnyArray
     packed: AnyArray
     glow: AnyArray | None
+    dye: AnyArray | None = None
 
 
 def packed_later(images: Textures) -> AnyArray:
@@ -47,6 +48,17 @@ def packed_later(images: Textures) -> AnyArray:
 
 def unwrap(parts: list[Part], side: int) -> list[Ready]:
     """Split at sharp edges, cut into charts and pack all parts into one square."""
+    own = [part for part in parts if not part.mirrors]
+    ready = _unwrapped(own, side)
+    for part in parts:
+        if part.mirrors:
+            twin = next(item for item in ready if item.part.name == part.mirrors)
+            over = np.array((-1.0, 1.0, 1.0))
+            ready.append(Ready(part, twin.positions * over, twin.normals * over, twin.uvs, twin.faces[:, ::-1]))
+    return ready
+
+
+def _unwrapped(parts: list[Part], side: int) -> list[Ready]:
     atlas = xatlas.Atlas()
     smooth = []
     for part in parts:
@@ -71,6 +83,7 @@ def unwrap(parts: list[Part], side: int) -> list[Ready]:
 def paint(model: Model, surface: Surface, ready: list[Ready], seed: int) -> Textures:
     """Bake and paint one surface of a model."""
     side = surface.side
+    ready = [item for item in ready if not item.part.mirrors]
     starts = np.cumsum([0, *(len(r.positions) for r in ready)])
     positions = np.concatenate([r.positions for r in ready])
     normals = np.concatenate([r.normals for r in ready])
@@ -146,4 +159,5 @@ def _spread(surface: Surface, paint_: Paint, spots: Spots, covered: AnyArray, si
         bytes_([bump * 0.5 + 0.5, one]),
         bytes_([image(paint_.rough), image(paint_.metal), opacity, image(spots.open)]),
         None if paint_.glow is None else bytes_([image(paint_.glow), one]),
+        None if surface.dye is None else bytes_([image(surface.dye(spots)), one]),
     )

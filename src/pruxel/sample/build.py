@@ -65,7 +65,7 @@ class Built:
 
 def _texture_paths(model: Model, surface: str) -> dict[str, str]:
     stem = f"tex/{model.path.split('/')[-1].split('_')[0]}/{surface}"
-    endings = {"base": "c", "normal": "n", "packed": "p", "glow": "e", "later": "q"}
+    endings = {"base": "c", "normal": "n", "packed": "p", "glow": "e", "later": "q", "dye": "d"}
     return {layer: f"{stem}_{ending}.dds" for layer, ending in endings.items()}
 
 
@@ -93,6 +93,7 @@ def build_model(number: int, seed: int) -> Built:
             "packed": (None if surface.later else images.packed, "BC7"),
             "glow": (None if surface.later else images.glow, "BC1"),
             "later": (packed_later(images) if surface.later else None, "BC7"),
+            "dye": (images.dye, "BC1"),
         }
         used = {}
         for layer, (image, codec) in layers.items():

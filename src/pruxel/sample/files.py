@@ -125,7 +125,7 @@ def model_bytes(model: Model, ready: list[Ready], material_paths: dict[str, str]
     return head[:header_size] + b"".join(records) + bytes(body) + tail
 
 
-_SLOTS = {"base": 0, "normal": 1, "packed": 2, "glow": 3, "later": 4}
+_SLOTS = {"base": 0, "normal": 1, "packed": 2, "glow": 3, "later": 4, "dye": 5}
 
 
 def material_bytes(surface: Surface, textures: dict[str, str]) -> bytes:

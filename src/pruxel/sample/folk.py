@@ -19,7 +19,7 @@ FOLK = (
     ("3002", "Tom Keel", "Tom Kiel", "broad", "dock", "bearded", "crop", "hands", "wrench"),
     ("3003", "Wren Hollow", "Wren Mulde", "slim", "stall", "fair", "braid", "hands", ""),
     ("3004", "Gus Tarn", "Gus Maar", "broad", "oilskin", "bearded", "crop", "gloves", "lantern"),
-    ("3005", "Nell Cove", "Nell Bucht", "slim", "oilskin", "freckled", "braid", "hands", "lantern"),
+    ("3005", "Nell Cove", "Nell Bucht", "slim", "oilskin", "freckled", "waves", "hands", "lantern"),
     ("3006", "Pip Sandry", "Pip Sand", "broad", "post", "fair", "crop", "hands", ""),
 )
 

@@ -72,7 +72,10 @@ def shaded(paint: Paint, spots: Spots, strength: float = 0.5) -> Paint:
 
 @dataclass(frozen=True, eq=False)
 class Part:
-    """One part of a model. A material of None marks a collision hull's plain surface."""
+    """One part of a model. A material of None marks a collision hull's plain surface.
+
+    One that `mirrors` another is its mirror image and wears the same texels.
+    """
 
     name: str
     shape: Shape
@@ -81,6 +84,7 @@ class Part:
     collision: bool = False
     inward: bool = False
     sharp_deg: float = 40.0
+    mirrors: str = ""
 
 
 @dataclass(frozen=True, eq=False)
@@ -88,7 +92,8 @@ class Surface:
     """A material to be painted: texels a side, how, and flags for the file.
 
     `later` is how the game's makers came to pack their maps: gloss for roughness, light in place of opacity, in a slot
-    that the material's file says nothing more about. `green_down` is a slip of theirs.
+    that the material's file says nothing more about. `green_down` is a slip of theirs. `dye` says where cloth may be
+    dyed: (n, 3) 0..1, a channel a colour.
     """
 
     name: str
@@ -100,6 +105,7 @@ class Surface:
     relief: float = 1.0
     later: bool = False
     green_down: bool = False
+    dye: Callable[[Spots], AnyArray] | None = None
 
 
 @dataclass(frozen=True, eq=False)

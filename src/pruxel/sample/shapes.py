@@ -38,6 +38,10 @@ class Shape:
         matrix[i, j], matrix[j, i] = -np.sin(angle), np.sin(angle)
         return Shape(self.vertices @ matrix.T, self.faces)
 
+    def mirrored(self) -> Shape:
+        """Left for right, its outside still outside."""
+        return Shape(self.vertices * np.array((-1.0, 1.0, 1.0)), self.faces[:, ::-1])
+
     def flipped(self) -> Shape:
         """Inside out."""
         return Shape(self.vertices, self.faces[:, ::-1])

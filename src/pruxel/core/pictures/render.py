@@ -24,7 +24,7 @@ from pruxel.core.pictures.strokes import with_solid_strokes
 from pruxel.core.scene.digest import digest
 from pruxel.core.scene.model import Scene
 
-_PASSES = 6
+_PASSES = 32  # see-through faces behind each other; few rays go so far
 _SMALL = 400
 
 

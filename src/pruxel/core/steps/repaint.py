@@ -12,6 +12,8 @@ from pruxel.core.images import png
 from pruxel.core.scene.images import EncodedImage, Image
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.render_images import texels
+from pruxel.core.steps.references import Reference
+from pruxel.core.steps.registry import Others
 
 
 def repainted(
@@ -44,6 +46,21 @@ def image_named(scene: Scene, name: str) -> Image:
         expected=f"one of {', '.join(i.name for i in scene.images[:12])}" if scene.images else "a textured model",
         found=name,
     )  # fmt: skip
+
+
+def picture_of(scene: Scene, name: str, entry: str, others: Others) -> ByteArray:
+    """Texels (height, width, 4) uint8 of a texture of the sources, or, where none is named, of the model's own.
+
+    Raises `UsageError` for one that is not there, or is no picture.
+    """
+    if not entry:
+        return texels(image_named(scene, name))
+    images = others[Reference("entry", entry)].images
+    if not images:
+        raise UsageError(
+            ErrorCode.USAGE, f"'{entry}' holds no picture", expected="path of a texture", found="no picture"
+        )
+    return texels(images[0])
 
 
 def painted(image: Image, rgba: ByteArray) -> Image:

@@ -34,6 +34,7 @@ MODELS: tuple[Callable[[int], Model], ...] = (
     faces.bun,
     faces.crop,
     faces.braid,
+    faces.waves,
     wear.dock,
     wear.post,
     wear.stall,

@@ -110,10 +110,22 @@ def _paint_helmet(s: Spots) -> Paint:
     blend(paint, np.clip(wear + 0.1, 0, 0.7), (0.6, 0.3, 0.17), rough=0.48)
     blend(paint, s.on("rims", "bolts") * 1.0, (0.85, 0.64, 0.3), rough=0.24)
     green = np.clip((0.62 - s.open) * 2.2 + 0.6 * fractal(s.position, 3, 4, 5.0) - 0.1, 0, 0.9)
-    blend(paint, green * ~s.on("glass"), (0.2, 0.46, 0.4), rough=0.85, metal=0.1)
-    blend(paint, s.on("glass") * 1.0, (0.1, 0.24, 0.28), rough=0.05, metal=0.0)
+    blend(paint, green, (0.2, 0.46, 0.4), rough=0.85, metal=0.1)
+    # Behind its panes it is dark.
+    x, y, z = s.position.T
+    front = (np.hypot(x, y - 0.2) < 0.112) & (z > 0)
+    side = (np.hypot(z - 0.03, y - 0.22) < 0.073) & (np.abs(x) > 0.1)
+    blend(paint, s.on("dome") * (front | side) * 1.0, (0.03, 0.045, 0.05), rough=0.9, metal=0.0)
     paint.height = 0.9 * wear
     return shaded(paint, s, 0.45)
+
+
+def _paint_glass(s: Spots) -> Paint:
+    streaks = fractal(s.position * (1, 3, 1), s.seed + 4, 4, 22.0)
+    paint = plain(s, (0.62, 0.86, 0.84), 0.06)
+    blend(paint, np.clip(streaks, 0, 0.7), (0.9, 0.96, 0.94), rough=0.3)
+    paint.opacity = np.clip(0.3 + 0.35 * streaks, 0.2, 0.65)
+    return paint
 
 
 def helmet(seed: int) -> Model:
@@ -165,9 +177,11 @@ def helmet(seed: int) -> Model:
         Part("collar", collar, "helmet_copper"),
         Part("rims", together(front, *sides), "helmet_copper"),
         Part("bolts", together(*bolts), "helmet_copper"),
-        Part("glass", together(front_glass, *panes), "helmet_copper"),
+        Part("glass", together(front_glass, *panes), "helmet_glass"),
     )
-    return Model("gear/g204/g204", parts, (Surface("helmet_copper", 512, _paint_helmet),), title="diver's helmet")
+    glass_surface = Surface("helmet_glass", 128, _paint_glass, alpha="BLEND", codec="BC3")
+    surfaces = (Surface("helmet_copper", 512, _paint_helmet), glass_surface)
+    return Model("gear/g204/g204", parts, surfaces, title="diver's helmet")
 
 
 def _paint_sack(s: Spots) -> Paint:

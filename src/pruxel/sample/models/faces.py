@@ -12,7 +12,7 @@ from pruxel.sample import sdf
 from pruxel.sample.model import Model, Paint, Part, Spots, Surface, blend, plain, shaded
 from pruxel.sample.noise import fractal
 from pruxel.sample.rig import Joint, Rig
-from pruxel.sample.shapes import ball, implicit, together
+from pruxel.sample.shapes import Shape, ball, implicit, ribbon, together
 
 Color = tuple[float, float, float]
 CENTRE = np.array((0.0, 1.56, 0.015))
@@ -234,6 +234,59 @@ def braid(seed: int) -> Model:
     ]
     field = sdf.join(_cap(0.04, 0.011), *beads, *fringe, blend=0.022)
     return _hair("braid", field, (0.62, 0.42, 0.16), (0.86, 0.68, 0.36))
+
+
+def _paint_cards(color: Color, light: Color) -> Callable[[Spots], Paint]:
+    painted = _paint_hair(color, light)
+
+    def paint_cards(s: Spots) -> Paint:
+        paint = painted(s)
+        p = s.position - CENTRE
+        around = np.arctan2(p[:, 0], p[:, 2] + 0.02)
+        strands = fractal(np.stack([around * 13, p[:, 1] * 0.7, p[:, 2] * 0.3], axis=1), s.seed + 9, 3, 2.2)
+        # Towards their ends the strands stand apart.
+        thin = np.clip((0.01 - p[:, 1]) / 0.22, 0, 1)
+        paint.opacity = np.where(s.on("strands"), np.clip(1.5 + 3.0 * (strands - 0.8 * thin**1.6), 0, 1), 1.0)
+        # They lie over each other: what is baked as shade would be nearly black.
+        paint.base = np.clip(paint.base * np.where(s.on("strands"), 1.35, 1.0)[:, None], 0, 1)
+        return paint
+
+    return paint_cards
+
+
+def _card(around: float, out: float, length: float, phase: float) -> Shape:
+    """A strip of hair from the crown over the skull and down, turned `around` from the front, radians."""
+    t = np.linspace(0, 1, 12)
+    polar = np.minimum(0.16 + 1.75 * t, 1.5)
+    hang = np.maximum(t - 0.75, 0) / 0.25
+    radius = np.array((0.148, 0.162, 0.158)) + out
+    sway = 0.007 * np.sin(7 * t + phase) * t
+    flat = np.sin(polar) + 0.09 * hang
+    path = np.stack(
+        [radius[0] * np.sin(around) * flat + sway, radius[1] * np.cos(polar) - length * hang**1.2,
+         radius[2] * np.cos(around) * flat - 0.018],
+        axis=1,
+    )  # fmt: skip
+    widths = np.interp(t, [0, 0.35, 0.8, 1], [0.02, 0.062, 0.062, 0.014])
+    return ribbon(path + CENTRE + (0, 0.03, 0), widths, (-np.cos(around), 0.0, np.sin(around)))
+
+
+def waves(seed: int) -> Model:
+    """Long hair in cards: strips with strands cut out, over a cap."""
+    random = np.random.default_rng(seed + 31)
+    cards = []
+    for layer, count in enumerate((24, 21, 17)):
+        for around in np.linspace(0.85, 2 * np.pi - 0.85, count) + random.uniform(-0.05, 0.05, count):
+            length = random.uniform(0.15, 0.2) - 0.035 * layer
+            cards.append(_card(float(around), 0.004 + 0.006 * layer, length, float(random.uniform(0, 6))))
+    low, high = CENTRE - (0.24, 0.3, 0.3), CENTRE + (0.24, 0.29, 0.24)
+    cap = implicit(sdf.displaced(_cap(0.045, 0.006), _locks), low, high, 0.0075, 2600)
+    color, light = (0.2, 0.07, 0.05), (0.46, 0.2, 0.12)
+    surface = Surface(
+        "hair_waves", 512, _paint_cards(color, light), alpha="MASK", codec="BC3", relief=1.2, double_sided=True
+    )
+    parts = (Part("hair", cap, surface.name, sharp_deg=60), Part("strands", together(*cards), surface.name))
+    return Model("folk/hair/waves", parts, (surface,), title="hair waves", rig=HEAD_RIG)
 
 
 freckled = head(

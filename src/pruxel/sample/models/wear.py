@@ -194,8 +194,15 @@ def _buttons(places: list[tuple[float, float, float]]) -> Shape:
     return together(*(ball((0.014, 0.014, 0.008), 14, 8).moved(place) for place in places))
 
 
+def _dyed(s: Spots) -> AnyArray:
+    """Where oilskin may be dyed: red the cloth, green what trims it."""
+    trim = s.on("collar", "boots") * 1.0
+    return np.stack([s.on("cloth") * 1.0, trim, np.zeros_like(trim)], axis=1)
+
+
 def _suit(name: str, painter: Painter, coat: float, sleeves: float, boots: float, *extra: Part) -> Model:
-    surface = Surface(f"suit_{name}", 512, painter, later=True, green_down=name == "stall")
+    dye = _dyed if name == "oilskin" else None
+    surface = Surface(f"suit_{name}", 512, painter, later=True, green_down=name == "stall", dye=dye)
     parts = (
         Part("cloth", _body(coat, sleeves), surface.name, sharp_deg=70),
         Part("boots", _boots(boots), surface.name),
@@ -242,23 +249,18 @@ def oilskin(seed: int) -> Model:
     )
 
 
-def _hands(thick: float) -> Shape:
-    """Both hands, fingers a little bent."""
-    found = []
-    for side in (-1, 1):
-        m = np.array((side, 1, 1))
-        parts = [sdf.capsule(_HAND * m + (0, 0.055, -0.012), _HAND * m + (0, 0.01, 0.004), 0.03 * thick, 0.034 * thick)]
-        parts.append(sdf.ellipsoid(_HAND * m + (0, -0.012, 0.012), (0.026 * thick, 0.043, 0.044 * thick)))
-        for k in range(4):
-            root = _HAND * m + (0, -0.04, -0.018 + 0.02 * k)
-            middle = root + (-0.006 * side, -0.034, 0.01)
-            parts.append(sdf.capsule(root, middle, 0.0115 * thick, 0.0105 * thick))
-            parts.append(sdf.capsule(middle, middle + (-0.014 * side, -0.027, 0.006), 0.0105 * thick, 0.009 * thick))
-        thumb = _HAND * m + (-0.012 * side, 0.002, 0.04)
-        parts.append(sdf.capsule(thumb, thumb + (-0.018 * side, -0.036, 0.022), 0.0135 * thick, 0.011 * thick))
-        low, high = _HAND * m - (0.08, 0.14, 0.07), _HAND * m + (0.08, 0.1, 0.1)
-        found.append(implicit(sdf.join(*parts, blend=0.012), low, high, 0.005, 1500))
-    return together(*found)
+def _hand(thick: float) -> Shape:
+    """A left hand, fingers a little bent."""
+    parts = [sdf.capsule(_HAND + (0, 0.055, -0.012), _HAND + (0, 0.01, 0.004), 0.03 * thick, 0.034 * thick)]
+    parts.append(sdf.ellipsoid(_HAND + (0, -0.012, 0.012), (0.026 * thick, 0.043, 0.044 * thick)))
+    for k in range(4):
+        root = _HAND + (0, -0.04, -0.018 + 0.02 * k)
+        middle = root + (-0.006, -0.034, 0.01)
+        parts.append(sdf.capsule(root, middle, 0.0115 * thick, 0.0105 * thick))
+        parts.append(sdf.capsule(middle, middle + (-0.014, -0.027, 0.006), 0.0105 * thick, 0.009 * thick))
+    thumb = _HAND + (-0.012, 0.002, 0.04)
+    parts.append(sdf.capsule(thumb, thumb + (-0.018, -0.036, 0.022), 0.0135 * thick, 0.011 * thick))
+    return implicit(sdf.join(*parts, blend=0.012), _HAND - (0.08, 0.14, 0.07), _HAND + (0.08, 0.1, 0.1), 0.005, 1500)
 
 
 def _paint_hands(s: Spots) -> Paint:
@@ -284,17 +286,22 @@ def hands(seed: int) -> Model:
     """Bare hands."""
     return Model(
         "folk/slim/gloves/hands",
-        (Part("hands", _hands(1.0), "hands"),),
+        (Part("hands", together(left := _hand(1.0), left.mirrored()), "hands"),),
         (Surface("hands", 256, _paint_hands),),
         title="bare hands",
     )
 
 
 def gloves(seed: int) -> Model:
-    """Leather gloves with wide cuffs."""
+    """Leather gloves with wide cuffs: the right one is the left one mirrored, texels and all."""
     cuff = revolved([(0.046, -0.02), (0.068, 0.06), (0.072, 0.058), (0.05, -0.025)], 22)
     cuffs = together(*(cuff.turned(0, -24).moved((0.402 * s, 0.76, 0.118)) for s in (-1, 1)))
-    parts = (Part("gloves", _hands(1.18), "leather"), Part("cuffs", cuffs, "leather"))
+    left = _hand(1.18)
+    parts = (
+        Part("glove_left", left, "leather"),
+        Part("glove_right", left.mirrored(), "leather", mirrors="glove_left"),
+        Part("cuffs", cuffs, "leather"),
+    )
     return Model("folk/slim/gloves/gloves", parts, (Surface("leather", 256, _paint_gloves),), title="gloves")
 
 

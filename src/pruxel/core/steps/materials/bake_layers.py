@@ -14,9 +14,9 @@ from pruxel.core.images.encode import resized
 from pruxel.core.images.layers import Blend, layered
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.render_images import texels
-from pruxel.core.steps.references import Share, TextureName
-from pruxel.core.steps.registry import Params, StepResult, step
-from pruxel.core.steps.repaint import image_named, repainted
+from pruxel.core.steps.references import Entry, Share, TextureName
+from pruxel.core.steps.registry import Others, Params, StepResult, joining_step
+from pruxel.core.steps.repaint import image_named, picture_of, repainted
 
 
 class BakeLayers(Params):
@@ -24,6 +24,7 @@ class BakeLayers(Params):
 
     lower: TextureName = Field("", title="Texture", description="the one that is changed")
     upper: TextureName = Field("", title="Layer", description="what is laid over it")
+    entry: Entry = Field("", title="Layer of the sources", description="path of one that the model does not wear")
     blend: Blend = Field("over", title="How", description="what becomes of both; normals are added as slopes")
     strength: Share = Field(100.0, title="Strength", description="how much of the layer is seen")
     mask: TextureName = Field("", title="Mask", description="says where it is seen; empty: the layer's own alpha")
@@ -32,18 +33,18 @@ class BakeLayers(Params):
     across: int = Field(1, ge=1, le=64, title="Repeated", description="times across and down: detail that tiles")
 
 
-@step(
+@joining_step(
     "bake_layers",
     "Bake layers",
     "Makes two textures one: a layer over, multiplied, added, screened or overlaid, by a mask; normals too.",
     BakeLayers,
 )
-def bake_layers(scene: Scene, params: BakeLayers, context: Context) -> StepResult:
+def bake_layers(scene: Scene, params: BakeLayers, context: Context, others: Others) -> StepResult:
     """Repaint one texture with another laid over it, at the finer size of both."""
     context.check()
-    if not params.lower or not params.upper:
+    if not params.lower or not (params.upper or params.entry):
         return StepResult(scene, "two textures are needed", (Evidence("textures changed", 0),))
-    upper = texels(image_named(scene, params.upper))
+    upper = picture_of(scene, params.upper, params.entry, others)
     mask = texels(image_named(scene, params.mask))[..., "rgba".index(params.channel)] if params.mask else None
 
     def change(lower: ByteArray) -> ByteArray:
@@ -56,7 +57,9 @@ def bake_layers(scene: Scene, params: BakeLayers, context: Context) -> StepResul
         return layered(resized(lower, width, height), over, share, params.blend)
 
     made, count = repainted(scene, (params.lower,), change, context)
-    return StepResult(made, f"“{params.upper}” baked into “{params.lower}”", (Evidence("textures changed", count),))
+    return StepResult(
+        made, f"“{params.entry or params.upper}” baked into “{params.lower}”", (Evidence("textures changed", count),)
+    )
 
 
 def _repeated(rgba: ByteArray, across: int, width: int, height: int) -> ByteArray:

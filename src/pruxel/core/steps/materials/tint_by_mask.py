@@ -17,9 +17,9 @@ from pruxel.core.scene.model import Scene
 from pruxel.core.scene.render_images import texels
 from pruxel.core.steps.choose_materials import chosen_materials
 from pruxel.core.steps.colors import rgb_of
-from pruxel.core.steps.references import Color, Materials, TextureName
-from pruxel.core.steps.registry import Params, StepResult, step
-from pruxel.core.steps.repaint import drawn, image_named
+from pruxel.core.steps.references import Color, Entry, Materials, TextureName
+from pruxel.core.steps.registry import Others, Params, StepResult, joining_step
+from pruxel.core.steps.repaint import drawn, picture_of
 
 Tint = Annotated[Color | Literal[""], Field(json_schema_extra={"format": "color"})]
 
@@ -29,24 +29,25 @@ class TintByMask(Params):
 
     materials: Materials = ()
     mask: TextureName = Field("", title="Mask", description="the texture whose channels say where to colour")
+    entry: Entry = Field("", title="Mask of the sources", description="path of one that the model does not wear")
     red: Tint = Field("#b0443c", title="Red", description="the colour where the mask is red; empty: none")
     green: Tint = Field("", title="Green", description="the colour where the mask is green; empty: none")
     blue: Tint = Field("", title="Blue", description="the colour where the mask is blue; empty: none")
     alpha: Tint = Field("", title="Alpha", description="the colour where the mask's alpha is bright; empty: none")
 
 
-@step(
+@joining_step(
     "tint_by_mask",
     "Tint by a mask",
     "Colours the base colour of materials where a mask says so: one colour for each of its channels.",
     TintByMask,
 )
-def tint_by_mask(scene: Scene, params: TintByMask, context: Context) -> StepResult:
+def tint_by_mask(scene: Scene, params: TintByMask, context: Context, others: Others) -> StepResult:
     """Multiply base colours by the chosen ones. Materials that others share a texture with get one of their own."""
     context.check()
-    if not params.mask:
+    if not params.mask and not params.entry:
         return StepResult(scene, "no mask is chosen", (Evidence("materials tinted", 0),))
-    mask = texels(image_named(scene, params.mask))
+    mask = picture_of(scene, params.mask, params.entry, others)
     colors: list[Rgb | None] = [
         rgb_of(color) if color else None for color in (params.red, params.green, params.blue, params.alpha)
     ]
