@@ -175,7 +175,7 @@ def test_a_stranger_in_a_slot_is_told_and_a_thing_that_hangs_on_it_stays() -> No
     )
     result = filled(base, stranger)
     assert result.notes[-1] == "no joint of 'animated' is one of “bones”: it moves by itself"
-    assert "clips of 'animated' stay out" in result.notes[0]
+    assert "1 clip of 'animated' left out" in result.notes[0]
     held = filled(result.scene, two_boxes(), slot="tool", to=next(n.name for n in result.scene.nodes if n.name == "q1"))
     gone = filled(held.scene, base, entry="")
     assert {node.name for node in gone.scene.nodes} >= {node.name for node in two_boxes().nodes}

@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
 from pruxel.core.scene.edit import edit_meshes
 from pruxel.core.scene.model import Mesh, Scene
 from pruxel.core.steps.choose_parts import chosen_parts
@@ -46,4 +47,4 @@ def measured(counts: Counter[str], names: Sequence[str]) -> tuple[Evidence, ...]
 
 def of_parts(count: int) -> str:
     """`1 part`, `3 parts`."""
-    return f"{count:,} part" if count == 1 else f"{count:,} parts"
+    return counted(count, "part")

@@ -6,6 +6,7 @@ from pydantic import Field
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.bring import Where, brought
 from pruxel.core.steps.references import Entry, Reference
@@ -35,5 +36,5 @@ def bring_in(scene: Scene, params: BringIn, context: Context, others: Others) ->
     done = brought(scene, guest, params)
     count = sum(node.mesh is not None for node in guest.nodes)
     measured = (Evidence("parts brought in", count), Evidence("parts renamed", len(done.renamed)))
-    words = f"{count} parts of '{guest.name}' brought in" + (f", on “{params.to}”" if params.to else "")
+    words = f"{counted(count, 'part')} of '{guest.name}' brought in" + (f", on “{params.to}”" if params.to else "")
     return StepResult(done.scene, words, measured, done.renamed)

@@ -9,6 +9,7 @@ from pydantic import Field
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
 from pruxel.core.scene.edit import keep_nodes
 from pruxel.core.scene.extras import said_in
 from pruxel.core.scene.model import Node, Scene
@@ -47,7 +48,7 @@ def fill_slot(scene: Scene, params: FillSlot, context: Context, others: Others) 
     removed = tuple(node.name for node in scene.nodes if node.name not in there)
     if not params.entry:
         return StepResult(
-            emptied, f"{taken} parts taken out of “{params.slot}”", (Evidence("parts taken out", taken),),
+            emptied, f"{counted(taken, 'part')} taken out of “{params.slot}”", (Evidence("parts taken out", taken),),
             removed=removed,
         )  # fmt: skip
     guest = others[Reference("entry", params.entry)]
@@ -59,7 +60,7 @@ def fill_slot(scene: Scene, params: FillSlot, context: Context, others: Others) 
     strange = strange_joints(filled, new)
     measured = [Evidence("parts brought in", sum(n.mesh is not None for n in guest.nodes))]
     measured.append(Evidence("parts taken out", taken))
-    notes: tuple[str, ...] = (f"{len(guest.clips)} clips of '{guest.name}' stay out",) if guest.clips else ()
+    notes: tuple[str, ...] = (f"{counted(len(guest.clips), 'clip')} of '{guest.name}' left out",) if guest.clips else ()
     if strange:
         hung = hung_on_first(filled, new, params.near, "with the joints")
         names = set(hung.own)

@@ -9,6 +9,7 @@ from pydantic import Field
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
 from pruxel.core.extract.skeleton import on_skeleton
 from pruxel.core.scene.model import Node, Scene
 from pruxel.core.scene.origin import Origin
@@ -43,7 +44,7 @@ def link_skeleton(scene: Scene, params: LinkSkeleton, context: Context, others: 
     done = _rested(scene, noted) if scene.skins else _bound(scene, noted)
     held = sum(node.skin is not None for node in done.nodes)
     return StepResult(
-        done, f"{held} parts hang on “{guest.skins[0].name or guest.name}”",
+        done, f"{counted(held, 'part')} hung on “{guest.skins[0].name or guest.name}”",
         (Evidence("joints", len(guest.skins[0].joints)), Evidence("parts", held)),
     )  # fmt: skip
 

@@ -13,6 +13,7 @@ from pruxel.core.base.arrays import DoubleArray, frozen
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
 from pruxel.core.geometry.transforms import compose, decompose
 from pruxel.core.scene.edit import drop_unused
 from pruxel.core.scene.model import Mesh, Node, Scene
@@ -97,7 +98,7 @@ def bake_transforms(scene: Scene, params: BakeTransforms, context: Context) -> S
             nodes[index] = replace(nodes[index], mesh=work.mesh(node.mesh, given))
     result = drop_unused(replace(scene, nodes=tuple(nodes), meshes=tuple(work.meshes))) if done else scene
     return StepResult(
-        result, f"{params.what} of {done:,} nodes baked in" if done else "there is nothing to bake in",
+        result, f"{params.what} of {counted(done, 'node')} baked in" if done else "there is nothing to bake in",
         (Evidence("nodes", done), Evidence("meshes made", len(work.made))),
     )  # fmt: skip
 

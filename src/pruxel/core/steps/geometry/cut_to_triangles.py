@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from pruxel.core.base.context import Context
+from pruxel.core.base.words import counted
 from pruxel.core.scene.model import Mesh, Scene
 from pruxel.core.steps.on_meshes import Changed, measured, of_parts, on_meshes
 from pruxel.core.steps.references import Parts
@@ -36,6 +37,6 @@ def cut_to_triangles(scene: Scene, params: CutToTriangles, context: Context) -> 
 
     changed, counts, parts = on_meshes(scene, params.parts, change, context)
     return StepResult(
-        changed, f"{counts['polygons cut']:,} polygons of {of_parts(parts)} cut",
+        changed, f"{counted(counts['polygons cut'], 'polygon')} of {of_parts(parts)} cut",
         measured(counts, ("polygons cut", "triangles")),
     )  # fmt: skip

@@ -9,6 +9,7 @@ from pydantic import Field
 
 from pruxel.core.base.arrays import as_indices
 from pruxel.core.base.context import Context
+from pruxel.core.base.words import counted
 from pruxel.core.geometry.edges import twins
 from pruxel.core.geometry.holes import filled, rings
 from pruxel.core.scene.model import Mesh, Primitive, Scene
@@ -58,7 +59,7 @@ def fill_holes(scene: Scene, params: FillHoles, context: Context) -> StepResult:
 
     changed, counts, parts = on_meshes(scene, params.parts, change, context)
     return StepResult(
-        changed, f"{counts['holes filled']:,} holes of {of_parts(parts)} filled",
+        changed, f"{counted(counts['holes filled'], 'hole')} of {of_parts(parts)} filled",
         measured(counts, ("holes filled", "new triangles", "left: between materials")),
     )  # fmt: skip
 

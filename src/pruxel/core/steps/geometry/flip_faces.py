@@ -11,6 +11,7 @@ from pydantic import Field
 from pruxel.core.base.arrays import FloatArray, IndexArray, as_floats, as_indices
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
 from pruxel.core.scene.edit import edit_meshes
 from pruxel.core.scene.model import Mesh, Primitive, Scene
 from pruxel.core.steps.choose_faces import Faces, chosen_faces, on_faces
@@ -80,4 +81,6 @@ def flip_faces(scene: Scene, params: FlipFaces, context: Context) -> StepResult:
     )
     word = "part" if len(nodes) == 1 else "parts"
     measured = (Evidence("faces turned", flipped), Evidence("parts", len(nodes)))
-    return StepResult(edit_meshes(scene, nodes, change), f"{flipped:,} faces of {len(nodes)} {word} turned", measured)
+    return StepResult(
+        edit_meshes(scene, nodes, change), f"{counted(flipped, 'face')} of {len(nodes)} {word} turned", measured
+    )

@@ -9,6 +9,7 @@ from pydantic import Field
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
 from pruxel.core.scene.edit import unique_names
 from pruxel.core.scene.measure import face_count
 from pruxel.core.scene.model import Mesh, Node, Scene
@@ -76,6 +77,6 @@ def make_levels(scene: Scene, params: MakeLevels, context: Context) -> StepResul
     result = replace(scene, meshes=tuple(meshes), nodes=unique_names(nodes))
     chain = " → ".join(f"{count:,}" for count in counts)
     return StepResult(
-        result, f"{params.levels} levels of {of_parts(len(chosen))}: {chain} triangles",
+        result, f"{counted(params.levels, 'level')} of {of_parts(len(chosen))}: {chain} triangles",
         (Evidence("parts made", len(nodes) - len(scene.nodes)), Evidence("triangles of the coarsest", counts[-1])),
     )  # fmt: skip

@@ -11,6 +11,7 @@ from pydantic import Field
 
 from pruxel.core.base.arrays import AnyArray, FloatArray, as_floats, as_indices
 from pruxel.core.base.context import Context
+from pruxel.core.base.words import counted
 from pruxel.core.geometry.edges import twins
 from pruxel.core.geometry.measure import area_vectors
 from pruxel.core.geometry.normals import face_normals
@@ -63,7 +64,7 @@ def make_normals(scene: Scene, params: MakeNormals, context: Context) -> StepRes
 
     changed, counts, parts = on_meshes(scene, params.parts, change, context)
     return StepResult(
-        changed, f"{counts['vertices after']:,} normals made anew in {of_parts(parts)}",
+        changed, f"{counted(counts['vertices after'], 'normal')} made anew in {of_parts(parts)}",
         measured(counts, ("vertices before", "vertices after")),
     )  # fmt: skip
 

@@ -7,6 +7,7 @@ from dataclasses import replace
 from pydantic import Field
 
 from pruxel.core.base.context import Context
+from pruxel.core.base.words import counted
 from pruxel.core.geometry.normals import vertex_normals
 from pruxel.core.geometry.tangents import vertex_tangents
 from pruxel.core.scene.model import Mesh, Primitive, Scene
@@ -47,7 +48,7 @@ def make_tangents(scene: Scene, params: MakeTangents, context: Context) -> StepR
 
     context.check()
     changed, counts, parts = on_meshes(scene, params.parts, change, context)
-    words = f"tangents of {counts['surfaces with tangents']:,} surfaces of {of_parts(parts)}"
+    words = f"tangents of {counted(counts['surfaces with tangents'], 'surface')} of {of_parts(parts)}"
     if counts["without such coordinates"]:
         words += f"; {counts['without such coordinates']:,} have no texture coordinates of that set"
     return StepResult(changed, words, measured(counts, ("surfaces with tangents", "without such coordinates")))

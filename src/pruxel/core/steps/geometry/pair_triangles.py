@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from pruxel.core.base.context import Context
+from pruxel.core.base.words import counted
 from pruxel.core.geometry.edges import twins
 from pruxel.core.geometry.pairing import paired
 from pruxel.core.geometry.polygons import face_sizes
@@ -53,5 +54,5 @@ def pair_triangles(scene: Scene, params: PairTriangles, context: Context) -> Ste
 
     changed, counts, parts = on_meshes(scene, params.parts, change, context)
     made, seen = counts["quadrilaterals made"], counts["triangles looked at"]
-    words = f"{made:,} quadrilaterals of {seen:,} triangles in {of_parts(parts)}"
+    words = f"{counted(made, 'quadrilateral')} of {seen:,} triangles in {of_parts(parts)}"
     return StepResult(changed, words, measured(counts, ("quadrilaterals made", "triangles looked at")))

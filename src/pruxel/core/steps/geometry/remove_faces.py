@@ -11,6 +11,7 @@ from pruxel.core.base.arrays import AnyArray
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
 from pruxel.core.geometry.faults import doubled, hidden, without_area
 from pruxel.core.geometry.pieces import pieces
 from pruxel.core.scene.model import Mesh, Scene
@@ -73,7 +74,9 @@ def remove_faces(scene: Scene, params: RemoveFaces, context: Context) -> StepRes
     changed, counts, chosen = on_meshes(scene, params.parts, change, context)
     _refuse_nothing(changed, counts["faces removed"], params.what)
     return StepResult(
-        changed, f"{counts['faces removed']:,} faces removed from {of_parts(chosen)}", measured(counts, _COUNTED)
+        changed,
+        f"{counted(counts['faces removed'], 'face')} removed from {of_parts(chosen)}",
+        measured(counts, _COUNTED),
     )
 
 

@@ -12,6 +12,7 @@ from pruxel.core.base.arrays import AnyArray, DoubleArray, FloatArray, as_floats
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
 from pruxel.core.geometry.nearest import nearest_places
 from pruxel.core.geometry.normals import vertex_normals
 from pruxel.core.geometry.transforms import normal_matrix
@@ -71,7 +72,8 @@ def take_normals(scene: Scene, params: TakeNormals, context: Context) -> StepRes
         primitives = tuple(p for p, _ in lit)
         made = edit_meshes(made, {index}, partial(_with, primitives))
     return StepResult(
-        made, f"normals of {taken:,} vertices in {of_parts(len(chosen))} taken from “{params.source}”",
+        made,
+        f"normals of {counted(taken, 'vertex', 'vertices')} in {of_parts(len(chosen))} taken from “{params.source}”",
         (Evidence("vertices", taken), Evidence("parts", len(chosen))),
     )  # fmt: skip
 

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
 from pruxel.core.images.levels import adjusted
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.references import Degrees, Share, TextureName
@@ -45,4 +46,4 @@ def adjust_textures(scene: Scene, params: AdjustTextures, context: Context) -> S
         hue_deg=params.hue, saturation=params.saturation / 100, lightness=params.lightness / 100,
     )  # fmt: skip
     made, count = repainted(scene, params.textures, change, context)
-    return StepResult(made, f"{count:,} textures adjusted", (Evidence("textures adjusted", count),))
+    return StepResult(made, f"{counted(count, 'texture')} adjusted", (Evidence("textures adjusted", count),))

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
 from pruxel.core.scene.edit import drop_unused, edit_meshes
 from pruxel.core.scene.materials import Material
 from pruxel.core.scene.model import Mesh, Scene
@@ -50,7 +51,7 @@ def assign_material(scene: Scene, params: AssignMaterial, context: Context) -> S
         count = sum(int(mask.sum()) for mask in chosen.values())
         dressed = drop_unused(on_faces(scene, chosen, lambda p: replace(p, material=number, dressings=())))
         return StepResult(
-            dressed, f"“{params.material}” on {count:,} faces of {of_parts(len(chosen))}",
+            dressed, f"“{params.material}” on {counted(count, 'face')} of {of_parts(len(chosen))}",
             (Evidence("faces", count), Evidence("materials left", len(dressed.materials))),
         )  # fmt: skip
     nodes = chosen_parts(scene, params.parts)

@@ -11,6 +11,7 @@ from pruxel.core.base.arrays import ByteArray, FloatArray
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
 from pruxel.core.geometry.colors import linear_from_srgb, srgb_from_linear
 from pruxel.core.geometry.texels import cover, spread
 from pruxel.core.images.pixels import texels_at
@@ -68,7 +69,9 @@ def colors_to_texture(scene: Scene, params: ColorsToTexture, context: Context) -
         made = _painted(made, number, [(m, k, scene.meshes[m].primitives[k]) for m, k in places], params)
     count = sum(map(len, worn.values()))
     words = (
-        f"colours of {count:,} surfaces painted into {len(worn):,} textures" if count else "no part has vertex colours"
+        f"colours of {counted(count, 'surface')} painted into {counted(len(worn), 'texture')}"
+        if count
+        else "no part has vertex colours"
     )
     return StepResult(
         drop_unused(made) if count else scene, words,

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
 from pruxel.core.scene.channels import SLOTS, channel_of, with_image, with_map
 from pruxel.core.scene.edit import drop_unused
 from pruxel.core.scene.images import ChannelMix, ChannelPick, Image
@@ -75,7 +76,7 @@ def compose_map(scene: Scene, params: ComposeMap, context: Context) -> StepResul
     mixed = drop_unused(replace(with_it, materials=materials))
     used = len({one.texture for one in sources if one.texture})
     return StepResult(
-        mixed, f"{params.slot} of {len(chosen)} materials from {used} textures",
+        mixed, f"{params.slot} of {counted(len(chosen), 'material')} from {counted(used, 'texture')}",
         (Evidence("materials", len(chosen)), Evidence("textures used", used)),
     )  # fmt: skip
 

@@ -10,6 +10,7 @@ from pydantic import Field
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
 from pruxel.core.scene.materials import Clearcoat, Material, Sheen, Transmission
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.choose_materials import chosen_materials
@@ -61,7 +62,7 @@ def edit_material(scene: Scene, params: EditMaterial, context: Context) -> StepR
     edited = tuple(_edited(m, params) if k in chosen else m for k, m in enumerate(scene.materials))
     changed = sum(old != new for old, new in zip(scene.materials, edited, strict=True))
     return StepResult(
-        replace(scene, materials=edited), f"{changed:,} materials: {', '.join(asked).replace('_', ' ')}",
+        replace(scene, materials=edited), f"{counted(changed, 'material')}: {', '.join(asked).replace('_', ' ')}",
         (Evidence("materials changed", changed), Evidence("materials chosen", len(chosen))),
     )  # fmt: skip
 

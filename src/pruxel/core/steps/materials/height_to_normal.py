@@ -11,6 +11,7 @@ from pydantic import Field
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
 from pruxel.core.images import png
 from pruxel.core.images.levels import normals_of
 from pruxel.core.scene.channels import with_image, with_map
@@ -63,7 +64,8 @@ def height_to_normal(scene: Scene, params: HeightToNormal, context: Context) -> 
             result, made[source] = with_image(result, Image(name, EncodedImage(png.encode(rgba), "image/png")))
         materials[k] = with_map(materials[k], "normal_texture", made[source])
     return StepResult(
-        replace(result, materials=tuple(materials)), f"normals of {len(made)} textures on {len(chosen)} materials",
+        replace(result, materials=tuple(materials)),
+        f"normals of {counted(len(made), 'texture')} on {counted(len(chosen), 'material')}",
         (Evidence("maps made", len(made)), Evidence("materials", len(chosen))),
     )  # fmt: skip
 

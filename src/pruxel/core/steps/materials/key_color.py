@@ -8,6 +8,7 @@ from pydantic import Field
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
 from pruxel.core.images.levels import without_color
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.choose_materials import chosen_materials
@@ -58,6 +59,6 @@ def key_color(scene: Scene, params: KeyColor, context: Context) -> StepResult:
         for k, m in enumerate(made.materials)
     )
     return StepResult(
-        replace(made, materials=masked), f"{params.color} taken out of {count:,} textures",
+        replace(made, materials=masked), f"{params.color} taken out of {counted(count, 'texture')}",
         (Evidence("textures changed", count),),
     )  # fmt: skip

@@ -9,6 +9,7 @@ from pydantic import Field
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
 from pruxel.core.scene.edit import drop_unused, share_equal
 from pruxel.core.scene.materials import Material
 from pruxel.core.scene.model import Dressing, Mesh, Primitive, Scene
@@ -61,7 +62,9 @@ def link_material(scene: Scene, params: LinkMaterial, context: Context, others: 
 
     done = share_equal(drop_unused(replace(both, meshes=tuple(map(redone, both.meshes)))))
     return StepResult(
-        done, f"“{new.name}” is worn in the place of {len(chosen)} materials", (Evidence("materials", len(chosen)),)
+        done,
+        f"“{new.name}” is worn in the place of {counted(len(chosen), 'material')}",
+        (Evidence("materials", len(chosen)),),
     )
 
 

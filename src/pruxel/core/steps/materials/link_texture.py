@@ -9,6 +9,7 @@ from pydantic import Field
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
 from pruxel.core.knowledge.texture_roles import slot_of_gap
 from pruxel.core.scene.channels import SLOTS, with_image, with_map
 from pruxel.core.scene.edit import drop_unused
@@ -58,7 +59,7 @@ def link_texture(scene: Scene, params: LinkTexture, context: Context, others: Ot
     done = drop_unused(replace(with_it, materials=linked))
     closed = gaps - sum(len(m.unresolved) for m in linked)
     return StepResult(
-        done, f"“{images[0].name}” is the {params.slot} of {len(chosen)} materials",
+        done, f"“{images[0].name}” is the {params.slot} of {counted(len(chosen), 'material')}",
         (Evidence("materials", len(chosen)), Evidence("found of what was missing", closed)),
     )  # fmt: skip
 

@@ -13,6 +13,7 @@ from pruxel.core.base.arrays import AnyArray, FloatArray, as_floats
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
 from pruxel.core.images.packing import Packed, packed
 from pruxel.core.scene.edit import drop_unused
 from pruxel.core.scene.materials import TextureRef
@@ -84,7 +85,7 @@ def pack_textures(scene: Scene, params: PackTextures, context: Context) -> StepR
         after += places.width * places.height
         made = _moved(made, scene, group, places, params.gap)
     done = sum(len(g) for g in groups.values()) if after else 0
-    words = f"maps of {done:,} materials packed" if after else "there is nothing to pack"
+    words = f"maps of {counted(done, 'material')} packed" if after else "there is nothing to pack"
     words += f"; {left:,} stay: they repeat, are placed, or have no maps" if left else ""
     return StepResult(
         drop_unused(made) if after else scene, words,

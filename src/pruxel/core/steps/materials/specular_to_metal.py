@@ -11,6 +11,7 @@ from pydantic import Field
 from pruxel.core.base.arrays import ByteArray, FloatArray
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
 from pruxel.core.geometry.colors import linear_from_srgb, srgb_from_linear
 from pruxel.core.images.encode import resized
 from pruxel.core.images.speculars import metals_of
@@ -77,7 +78,7 @@ def specular_to_metal(scene: Scene, params: SpecularToMetal, context: Context) -
         made = replace(made, materials=(*made.materials[:number], now, *made.materials[number + 1 :]))
     share = 100 * float(np.mean(lost)) if lost else 0.0
     return StepResult(
-        drop_unused(made) if lost else scene, f"{len(lost):,} materials; {share:.1f} % of the shine lost",
+        drop_unused(made) if lost else scene, f"{counted(len(lost), 'material')}; {share:.1f} % of the shine lost",
         (Evidence("materials", len(lost)), Evidence("shine lost", float(f"{share:.3g}"), "%")),
     )  # fmt: skip
 

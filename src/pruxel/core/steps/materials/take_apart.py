@@ -13,6 +13,7 @@ from pruxel.core.base.arrays import ByteArray, FloatArray
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
 from pruxel.core.images.encode import resized
 from pruxel.core.images.levels import bytes_of_normals
 from pruxel.core.scene.channels import SLOTS, channel_of, with_image
@@ -102,7 +103,7 @@ def take_apart(scene: Scene, params: TakeApart, context: Context) -> StepResult:
         return StepResult(scene, f"no material has such a map for {params.map}", (Evidence("maps taken apart", 0),))
     used = ", ".join(dict.fromkeys(named))
     return StepResult(
-        drop_unused(made), f"{count:,} maps taken apart: {used or 'nothing used'}",
+        drop_unused(made), f"{counted(count, 'map')} taken apart: {used or 'nothing used'}",
         (Evidence("maps taken apart", count),),
     )  # fmt: skip
 

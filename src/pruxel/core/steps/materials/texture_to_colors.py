@@ -10,6 +10,7 @@ from pydantic import Field
 
 from pruxel.core.base.arrays import FloatArray, frozen
 from pruxel.core.base.context import Context
+from pruxel.core.base.words import counted
 from pruxel.core.geometry.colors import linear_from_srgb
 from pruxel.core.images.pixels import texels_at
 from pruxel.core.scene.edit import drop_unused
@@ -65,5 +66,5 @@ def texture_to_colors(scene: Scene, params: TextureToColors, context: Context) -
 
     changed, counts, parts = on_meshes(scene, params.parts, change, context)
     done = drop_unused(replace(changed, materials=tuple(fresh))) if bare else changed
-    words = f"{counts['surfaces coloured']:,} surfaces of {of_parts(parts)} coloured"
+    words = f"{counted(counts['surfaces coloured'], 'surface')} of {of_parts(parts)} coloured"
     return StepResult(done, words, measured(counts, ("surfaces coloured",)))

@@ -9,6 +9,7 @@ from pydantic import Field
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
 from pruxel.core.images.encode import resized
 from pruxel.core.images.layers import Rgb, tinted
 from pruxel.core.scene.channels import with_image, with_map
@@ -72,6 +73,6 @@ def tint_by_mask(scene: Scene, params: TintByMask, context: Context, others: Oth
         done += 1
     tints = sum(color is not None for color in colors)
     return StepResult(
-        drop_unused(made) if done else scene, f"{done:,} materials tinted in {tints} colours",
+        drop_unused(made) if done else scene, f"{counted(done, 'material')} tinted in {counted(tints, 'colour')}",
         (Evidence("materials tinted", done),),
     )  # fmt: skip

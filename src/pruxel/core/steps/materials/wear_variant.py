@@ -9,6 +9,7 @@ from pydantic import Field
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
 from pruxel.core.scene.edit import drop_unused, edit_meshes
 from pruxel.core.scene.measure import variant_names
 from pruxel.core.scene.model import Mesh, Primitive, Scene
@@ -57,5 +58,7 @@ def wear_variant(scene: Scene, params: WearVariant, context: Context) -> StepRes
 
     result = drop_unused(edit_meshes(scene, nodes, change))
     return StepResult(
-        result, f"{changed} materials as in \u201c{params.variant}\u201d", (Evidence("materials exchanged", changed),)
+        result,
+        f"{counted(changed, 'material')} as in \u201c{params.variant}\u201d",
+        (Evidence("materials exchanged", changed),),
     )

@@ -10,6 +10,7 @@ from pydantic import Field
 
 from pruxel.core.base.arrays import FloatArray, as_floats
 from pruxel.core.base.context import Context
+from pruxel.core.base.words import counted
 from pruxel.core.scene.model import Mesh, MorphTarget, Primitive, Scene
 from pruxel.core.steps.on_meshes import Changed, measured, of_parts, on_meshes
 from pruxel.core.steps.references import Degrees, Parts
@@ -78,7 +79,7 @@ def move_uvs(scene: Scene, params: MoveUvs, context: Context) -> StepResult:
 
     context.check()
     changed, counts, parts = on_meshes(scene, params.parts, change, context)
-    words = f"set {params.uv_set} of {counts['surfaces changed']:,} surfaces of {of_parts(parts)} moved"
+    words = f"set {params.uv_set} of {counted(counts['surfaces changed'], 'surface')} of {of_parts(parts)} moved"
     return StepResult(changed, words, measured(counts, ("surfaces changed",)))
 
 

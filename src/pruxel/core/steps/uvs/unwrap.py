@@ -10,6 +10,7 @@ from pydantic import Field
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
+from pruxel.core.base.words import counted
 from pruxel.core.geometry.faults import without_area
 from pruxel.core.native.unwrap import unwrapped
 from pruxel.core.scene.model import Mesh, Primitive, Scene
@@ -80,7 +81,8 @@ def unwrap(scene: Scene, params: Unwrap, context: Context) -> StepResult:
         return replace(mesh, primitives=tuple(p for p, _ in done)), {"surfaces unwrapped": surfaces, "pieces": charts}
 
     changed, counts, parts = on_meshes(scene, params.parts, change, context)
-    words = f"{counts['surfaces unwrapped']:,} surfaces of {of_parts(parts)} laid flat in {counts['pieces']:,} pieces"
-    if not counts["surfaces unwrapped"]:
+    done, pieces = counts["surfaces unwrapped"], counts["pieces"]
+    words = f"{counted(done, 'surface')} of {of_parts(parts)} laid flat in {counted(pieces, 'piece')}"
+    if not done:
         words = f"{of_parts(parts)}: all have texture coordinates"
     return StepResult(changed, words, measured(counts, ("surfaces unwrapped", "pieces")))
