@@ -354,9 +354,9 @@ def test_steps_are_tried_and_nothing_is_kept(client: TestClient, crates: str, wa
     assert client.post(f"/api/workpieces/{piece}/preview", json=wrong).status_code == 422
     # What was tried is there at once when it is done, with what a preview leaves out.
     client.put(f"/api/workpieces/{piece}/steps", json=tried)
-    found = view(client, piece, wait_for)
-    assert found["scene"] == content["scene"]
-    assert client.get(f"/api/scenes/{found['steps'][0]['before_scene']}").status_code == 200
+    assert view(client, piece, wait_for)["scene"] == content["scene"]
+    before = wait_for(lambda: view(client, piece, wait_for)["steps"][0]["before_scene"])
+    assert client.get(f"/api/scenes/{before}").status_code == 200
 
 
 def test_what_a_job_that_is_over_had_in_hand_goes_on(client: TestClient, crates: str, wait_for: Wait) -> None:
