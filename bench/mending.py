@@ -8,7 +8,7 @@ from bench.polydata import polydata
 from bench.timing import best, line
 from pruxel.core.base.arrays import as_floats, as_indices
 from pruxel.core.geometry.edges import twins
-from pruxel.core.geometry.normals import face_normals
+from pruxel.core.geometry.normals import face_normals, vertex_normals
 from pruxel.core.geometry.pieces import pieces
 from pruxel.core.geometry.places import places
 from pruxel.core.geometry.smoothing import corner_normals, smooth_groups
@@ -68,11 +68,12 @@ def _beside_vtk(points: np.ndarray, faces: np.ndarray, moved: np.ndarray, apart:
         filter_.SetAbsoluteTolerance(_DISTANCE)
         filter_.Update()
 
-    def their_normals() -> None:
+    def their_normals(*, hard: bool) -> None:
         filter_ = vtkPolyDataNormals()
         filter_.SetInputData(closed)
         filter_.SetFeatureAngle(60)
         filter_.ConsistencyOff()
+        filter_.SetSplitting(hard)
         filter_.Update()
 
     def our_normals() -> None:
@@ -81,7 +82,9 @@ def _beside_vtk(points: np.ndarray, faces: np.ndarray, moved: np.ndarray, apart:
         corner_normals(as_floats(points, 3), as_indices(faces), normals, group, "angle")
 
     line("weld 3,000,000 corners : VTK", best(lambda: places(as_floats(moved, 3), _DISTANCE)), best(cleaned, 1), 0.4)
-    line("normals with hard edges : VTK", best(our_normals), best(their_normals, 2), 0.15)
+    smooth = best(lambda: vertex_normals(as_floats(points, 3), as_indices(faces)))
+    line("normals : VTK", smooth, best(lambda: their_normals(hard=False), 2), 0.15)
+    line("normals with hard edges : VTK", best(our_normals), best(lambda: their_normals(hard=True), 2), 0.15)
 
 
 def _beside_trimesh(points: np.ndarray, faces: np.ndarray) -> None:

@@ -9,27 +9,31 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra import numpy as hnp
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
 
 from pruxel.core.base.arrays import as_floats, as_indices
+from pruxel.core.geometry import edges, smoothing
 from pruxel.core.geometry.compact import compacted, kept
 from pruxel.core.geometry.edges import BORDER, CROWDED, NO_LENGTH, twins
 from pruxel.core.geometry.measure import area_vectors
 from pruxel.core.geometry.normals import face_normals
+from pruxel.core.geometry.smoothing import smooth_groups
 
 TRIANGLES = hnp.arrays(np.uint32, st.tuples(st.integers(0, 60), st.just(3)), elements=st.integers(0, 12))
 
 
 def plain_twins(corners: np.ndarray) -> np.ndarray:
     """The same by a dictionary of edges."""
-    edges = defaultdict(list)
+    sides = defaultdict(list)
     found = np.full(corners.size, BORDER)
     for h in range(corners.size):
         a, b = int(corners[h // 3, h % 3]), int(corners[h // 3, (h + 1) % 3])
         if a == b:
             found[h] = NO_LENGTH
         else:
-            edges[min(a, b), max(a, b)].append(h)
-    for some in edges.values():
+            sides[min(a, b), max(a, b)].append(h)
+    for some in sides.values():
         if len(some) == 2:
             found[some[0]], found[some[1]] = some[1], some[0]
         elif len(some) > 2:
@@ -78,3 +82,47 @@ def test_unit_normals_are_those_of_the_areas() -> None:
     length = np.linalg.norm(vectors, axis=1, keepdims=True)
     assert (length == 0).any(), "some have no area"
     assert np.allclose(face_normals(points, faces), vectors / np.where(length > 0, length, 1), atol=1e-6)
+
+
+def both_ways(corners: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Twins found by chains, and by the way that is taken where chains are too long."""
+    quick = twins(as_indices(corners))
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(edges, "_PATIENCE", -1)
+        return quick, twins(as_indices(corners))
+
+
+@settings(max_examples=100, deadline=None)
+@given(TRIANGLES)
+def test_both_ways_find_the_same_twins(corners: np.ndarray) -> None:
+    quick, sorted_ = both_ways(corners)
+    assert np.array_equal(quick, sorted_)
+
+
+@settings(max_examples=150, deadline=None)
+@given(TRIANGLES, st.integers(0, 9), st.floats(0, 179))
+def test_corners_are_smooth_with_those_that_smooth_edges_lead_to(corners: np.ndarray, seed: int, angle: float) -> None:
+    positions = as_floats(np.random.default_rng(seed).normal(size=(13, 3)), 3)
+    indices = as_indices(corners)
+    normals, twin = face_normals(positions, indices), twins(indices)
+    limit = np.float32(np.cos(np.radians(angle))) - np.float32(1e-6)
+    pairs = []
+    for h in np.flatnonzero(twin >= 0).tolist():
+        t, g = h // 3, int(twin[h])
+        u = g // 3
+        if np.float32(normals[t] @ normals[u]) < limit:
+            continue
+        after_h, after_g = 3 * t + (h + 1) % 3, 3 * u + (g + 1) % 3
+        same = corners[t, h % 3] == corners[u, g % 3]
+        pairs += [(h, g), (after_h, after_g)] if same else [(h, after_g), (after_h, g)]
+    size = corners.size
+    rows, columns = np.array(pairs or [(0, 0)][: bool(size)], int).reshape(-1, 2).T
+    _, plain = connected_components(coo_array((np.ones(len(rows)), (rows, columns)), (size, size)), directed=False)
+    found = smooth_groups(indices, twin, normals, np.radians(angle))
+    assert len(set(zip(found.tolist(), plain.tolist(), strict=True))) == len(set(found.tolist())) == len(set(plain))
+
+
+@given(st.floats(1e-4, 1e4), st.floats(-1e4, 1e4))
+def test_angles_are_those_of_the_arc_tangent(crossed: float, dot: float) -> None:
+    found = smoothing._angle.py_func(np.float32(crossed), np.float32(dot))
+    assert abs(found - np.arctan2(np.float32(crossed), np.float32(dot))) < 4e-6

@@ -355,8 +355,8 @@ def test_steps_are_tried_and_nothing_is_kept(client: TestClient, crates: str, wa
     # What was tried is there at once when it is done, with what a preview leaves out.
     client.put(f"/api/workpieces/{piece}/steps", json=tried)
     assert view(client, piece, wait_for)["scene"] == content["scene"]
-    before = wait_for(lambda: view(client, piece, wait_for)["steps"][0]["before_scene"])
-    assert client.get(f"/api/scenes/{before}").status_code == 200
+    earlier = wait_for(lambda: view(client, piece, wait_for)["steps"][0]["before_scene"])
+    assert client.get(f"/api/scenes/{earlier}").status_code == 200
 
 
 def test_what_a_job_that_is_over_had_in_hand_goes_on(client: TestClient, crates: str, wait_for: Wait) -> None:

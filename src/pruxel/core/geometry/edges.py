@@ -11,10 +11,41 @@ BORDER, CROWDED, NO_LENGTH = -1, -2, -3
 
 
 _FEW = 24  # edges at a vertex up to which going through them is quickest
+_PATIENCE = 16  # edges that are gone through for each half-edge, at most
 
 
 @numba.njit(cache=True, nogil=True)
-def _pair(corners, count, twin):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+def _chained(corners, head, after, far, twin, most):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    """Whether all are paired: edges hang in a chain from the lower of their ends, mostly three of them."""
+    steps = 0
+    for t in range(len(corners)):
+        for k in range(3):
+            a, b = corners[t, k], corners[t, 0 if k == 2 else k + 1]
+            h = 3 * t + k
+            if a == b:
+                twin[h] = -3
+                continue
+            low, far[h] = min(a, b), max(a, b)
+            e = head[low]
+            while e >= 0 and far[e] != far[h]:
+                e = after[e]
+                steps += 1
+            if e < 0:
+                after[h], head[low] = head[low], h
+            elif twin[e] == -1:
+                twin[e], twin[h] = h, e
+            else:
+                if twin[e] >= 0:
+                    twin[twin[e]] = -2
+                twin[e] = twin[h] = -2
+        if steps > most:
+            return False
+    return True
+
+
+@numba.njit(cache=True, nogil=True)
+def _sorted(corners, count, twin):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    """The same however many edges a vertex has."""
     # Edges lie together by the lower of their ends, which is near in memory to those around it.
     start = np.zeros(count + 1, np.int64)
     for t in range(len(corners)):
@@ -70,7 +101,13 @@ def twins(corners: IndexArray) -> AnyArray:
 
     `BORDER` where one face stands alone, `CROWDED` where more than two meet, `NO_LENGTH` where both ends are one place.
     """
-    twin = np.full(len(corners) * 3, BORDER, np.int64)
-    if len(corners):
-        _pair(np.ascontiguousarray(corners), int(corners.max()) + 1, twin)
+    size = len(corners) * 3
+    twin = np.full(size, BORDER, np.int64)
+    if not size:
+        return twin
+    corners, count = np.ascontiguousarray(corners), int(corners.max()) + 1
+    head, after, far = np.full(count, -1, np.int32), np.empty(size, np.int32), np.empty(size, corners.dtype)
+    if size >= 1 << 31 or not _chained(corners, head, after, far, twin, _PATIENCE * size):
+        twin[:] = BORDER
+        _sorted(corners, count, twin)
     return twin
