@@ -14,7 +14,7 @@ from pruxel.core.geometry.places import places
 from pruxel.core.geometry.smoothing import corner_normals, smooth_groups
 from pruxel.core.geometry.thinning import thinned
 from pruxel.core.scene.model import Primitive
-from pruxel.core.scene.surface import used_only, with_faces
+from pruxel.core.scene.surface import part_of
 
 _SIDE = 708  # a grid of so many corners a side has about a million triangles
 _DISTANCE = 2e-4
@@ -44,9 +44,11 @@ def run() -> None:
     whole = Primitive(as_floats(points, 3), as_indices(faces))
     arrays = (whole.positions, whole.indices)
 
+    sides = (middles > 3.5, middles <= 3.5)
+
     def split() -> None:
-        for side in (middles > 3.5, middles <= 3.5):
-            used_only(with_faces(whole, side))
+        for side in sides:
+            part_of(whole, side)
 
     line("split in two by a mask : one copy of the arrays", best(split), best(lambda: [a.copy() for a in arrays]), 3)
     _thinning(points, faces)

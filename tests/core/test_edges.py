@@ -14,7 +14,7 @@ from scipy.sparse.csgraph import connected_components
 
 from pruxel.core.base.arrays import as_floats, as_indices
 from pruxel.core.geometry import edges, smoothing
-from pruxel.core.geometry.compact import compacted, kept
+from pruxel.core.geometry.compact import compacted
 from pruxel.core.geometry.edges import BORDER, CROWDED, NO_LENGTH, twins
 from pruxel.core.geometry.measure import area_vectors
 from pruxel.core.geometry.normals import face_normals
@@ -63,14 +63,12 @@ def test_a_hub_of_many_faces_is_as_right_and_no_slower_in_kind(turned: bool) -> 
 @given(TRIANGLES, st.randoms(use_true_random=False))
 def test_what_is_kept_stands_where_it_stood(corners: np.ndarray, random: object) -> None:
     keep = np.array([random.random() < 0.5 for _ in corners], bool)  # type: ignore[attr-defined]
-    some = kept(as_indices(corners), keep)
-    assert np.array_equal(some, corners[keep])
-    found = compacted(some, 13)
+    some = corners[keep]
+    old, new = compacted(as_indices(corners), keep, 13)
     used = np.unique(some)
-    if found is None:
+    if old is None:
         assert len(used) == 13
-        return
-    old, new = found
+        old = used
     assert np.array_equal(old, used)
     assert np.array_equal(old[new] if len(new) else some, some)
 

@@ -19,7 +19,7 @@ from pruxel.core.formats.fields import Fields
 from pruxel.core.formats.gltf.meshopt import unpacked
 from pruxel.core.formats.gltf.options import GltfOptions
 from pruxel.core.formats.solids import MetreOptions
-from pruxel.core.geometry.compact import compacted, kept
+from pruxel.core.geometry.compact import compacted
 from pruxel.core.geometry.euler import euler_curve
 from pruxel.core.geometry.tangents import vertex_tangents
 from pruxel.core.native.hashes import FUNCTIONS, hash_texts, positions_of
@@ -49,7 +49,7 @@ def warm() -> None:
     normals, uvs = as_floats([[0, 0, 1]] * 4, 3), as_floats(corners[:, :2], 2)
     faces = as_indices([[0, 1, 2], [0, 2, 3]])
     vertex_tangents(corners, normals, uvs, faces)
-    compacted(kept(faces, np.array([True, False])), len(corners))
+    compacted(faces, np.array([True, False]), len(corners))
     square = Mesh("square", (Primitive(corners, faces, normals=normals, uvs=(uvs,)),))
     scene = Scene("square", nodes=(Node("square", mesh=0),), roots=(0,), meshes=(square,))
     metres = MetreOptions()

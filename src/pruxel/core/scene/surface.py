@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, FloatArray, IndexArray, as_indices, frozen, starts_of
-from pruxel.core.geometry.compact import compacted, kept
+from pruxel.core.geometry.compact import compacted
 from pruxel.core.geometry.places import places
 from pruxel.core.geometry.polygons import face_sizes
 from pruxel.core.scene.model import Mesh, MorphTarget, Primitive
@@ -57,21 +57,34 @@ def polygon_of_face(primitive: Primitive) -> AnyArray:
 
 
 def with_faces(primitive: Primitive, keep: AnyArray) -> Primitive:
-    """The primitive with some of its triangles, (m,) bool; polygons that lose one fall apart into those that are left.
-
-    Vertices stay: `used_only` drops those that no face uses any more.
-    """
+    """The primitive with some of its triangles, (m,) bool, and all of its vertices; polygons as in `part_of`."""
     if bool(keep.all()):
         return primitive
-    indices = as_indices(kept(primitive.indices, keep))
-    if primitive.face_sizes is None:
-        return replace(primitive, indices=indices)
-    sizes = primitive.face_sizes.astype(np.int64)
+    sizes = None if primitive.face_sizes is None else _sizes_left(primitive.face_sizes, keep)
+    return replace(primitive, indices=as_indices(primitive.indices[keep]), face_sizes=sizes)
+
+
+def part_of(primitive: Primitive, keep: AnyArray) -> Primitive:
+    """Some triangles of a primitive, (m,) bool, with the vertices that these use.
+
+    Polygons that lose one fall apart into the triangles that are left.
+    """
+    if bool(keep.all()):
+        return used_only(primitive)
+    old_of_new, indices = compacted(primitive.indices, keep, len(primitive.positions))
+    sizes = None if primitive.face_sizes is None else _sizes_left(primitive.face_sizes, keep)
+    if old_of_new is None:
+        return replace(primitive, indices=as_indices(indices), face_sizes=sizes)
+    return gathered(primitive, old_of_new, as_indices(indices), sizes)
+
+
+def _sizes_left(face_sizes_: IndexArray, keep: AnyArray) -> IndexArray | None:
+    sizes = face_sizes_.astype(np.int64)
     left = np.add.reduceat(keep, starts_of(sizes - 2)) if len(sizes) else np.zeros(0, np.int64)
     whole = left == sizes - 2
     # A polygon that is whole stays one; of others each triangle counts for itself.
     each = np.repeat(np.where(whole, sizes, 3), np.where(whole, 1, left))
-    return replace(primitive, indices=indices, face_sizes=face_sizes(each))
+    return face_sizes(each)
 
 
 def gathered(
@@ -106,8 +119,11 @@ def gathered(
 
 def used_only(primitive: Primitive) -> Primitive:
     """The primitive without the vertices that no face uses."""
-    found = compacted(primitive.indices, len(primitive.positions))
-    return primitive if found is None else gathered(primitive, *found, primitive.face_sizes)
+    every = np.ones(len(primitive.indices), bool)
+    old_of_new, indices = compacted(primitive.indices, every, len(primitive.positions))
+    if old_of_new is None:
+        return primitive
+    return gathered(primitive, old_of_new, as_indices(indices), primitive.face_sizes)
 
 
 def remeshed(mesh: Mesh, primitives: Sequence[Primitive]) -> Mesh:

@@ -13,7 +13,7 @@ from pruxel.core.scene.edit import edit_meshes
 from pruxel.core.scene.faces import mask_of
 from pruxel.core.scene.measure import face_count
 from pruxel.core.scene.model import Mesh, Primitive, Scene
-from pruxel.core.scene.surface import surface_of, used_only, with_faces
+from pruxel.core.scene.surface import part_of, surface_of
 from pruxel.core.steps.choose_parts import chosen_parts
 from pruxel.core.steps.references import FaceSet
 
@@ -46,8 +46,8 @@ def on_faces(scene: Scene, faces: dict[int, AnyArray], change: Callable[[Primiti
                 if not mine.any():
                     every.append(p)
                     continue
-                changed = change(used_only(with_faces(p, mine)))
-                rest = () if mine.all() else (used_only(with_faces(p, ~mine)),)
+                changed = change(part_of(p, mine))
+                rest = () if mine.all() else (part_of(p, ~mine),)
                 every += [*rest, *(() if changed is None else (changed,))]
             return replace(mesh, primitives=tuple(every))
 

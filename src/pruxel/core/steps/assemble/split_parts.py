@@ -16,7 +16,7 @@ from pruxel.core.base.findings import Evidence
 from pruxel.core.geometry.pieces import pieces
 from pruxel.core.scene.edit import unique_names
 from pruxel.core.scene.model import Clip, ClipChannel, Mesh, Node, Scene
-from pruxel.core.scene.surface import surface_of, triangles_of_places, used_only, with_faces
+from pruxel.core.scene.surface import part_of, surface_of, triangles_of_places
 from pruxel.core.steps.choose_faces import Faces, chosen_faces
 from pruxel.core.steps.choose_parts import chosen_parts
 from pruxel.core.steps.on_meshes import of_parts
@@ -121,7 +121,7 @@ def _split(scene: Scene, node: Node, params: SplitParts) -> Iterator[tuple[str, 
     strokes = mesh.strokes
     for number in np.unique(label):
         mine = surface_of(mesh).by_primitive(label == number)
-        kept = [used_only(with_faces(p, keep)) for p, keep in zip(mesh.primitives, mine, strict=True)]
+        kept = [part_of(p, keep) for p, keep in zip(mesh.primitives, mine, strict=True)]
         name = names(int(number))
         yield (
             name,

@@ -15,7 +15,7 @@ from pruxel.core.base.words import counted
 from pruxel.core.geometry.faults import doubled, hidden, without_area
 from pruxel.core.geometry.pieces import pieces
 from pruxel.core.scene.model import Mesh, Scene
-from pruxel.core.scene.surface import Surface, remeshed, surface_of, triangles_of_places, used_only, with_faces
+from pruxel.core.scene.surface import Surface, part_of, remeshed, surface_of, triangles_of_places
 from pruxel.core.scene.walk import parts
 from pruxel.core.steps.choose_faces import Faces, chosen_faces, on_faces
 from pruxel.core.steps.on_meshes import Changed, measured, of_parts, on_meshes
@@ -62,9 +62,7 @@ def remove_faces(scene: Scene, params: RemoveFaces, context: Context) -> StepRes
     def change(mesh: Mesh) -> Changed:
         whole = surface_of(mesh)
         gone = _gone(whole, params) if len(whole.indices) else np.zeros(0, bool)
-        made = [
-            used_only(with_faces(p, ~mine)) for p, mine in zip(mesh.primitives, whole.by_primitive(gone), strict=True)
-        ]
+        made = [part_of(p, ~mine) for p, mine in zip(mesh.primitives, whole.by_primitive(gone), strict=True)]
         return remeshed(mesh, made), {
             "faces removed": int(gone.sum()),
             "faces left": len(gone) - int(gone.sum()),
