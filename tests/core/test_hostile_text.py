@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import time
 import tracemalloc
+from typing import Any
 
 import pytest
 from hypothesis import given, settings
@@ -14,7 +15,7 @@ from pruxel.core.base.errors import InputError, PruxelError
 from pruxel.core.binary.expressions import compile_expression
 from pruxel.core.binary.load import load_layout
 from pruxel.core.binary.records import Record
-from pruxel.core.binary.yaml_text import parse_yaml, write_yaml
+from pruxel.core.binary.yaml_text import parse_yaml, with_item, write_yaml
 from pruxel.core.knowledge.harvest import paths_in
 from pruxel.core.knowledge.patterns import compile_patterns
 from tests.reference.patterns import means
@@ -186,3 +187,42 @@ def test_layouts_that_mean_nothing_are_refused(kind: str, more: str) -> None:
 def test_what_a_file_is_recognised_by_is_read_when_the_layout_is(match: str) -> None:
     with pytest.raises(InputError, match="hexadecimal"):
         load_layout(LAYOUT.format(type="u8", more="") + f"match: {match}\n", "odd.yaml")
+
+
+ITEM = {"name": "later: ours", "match": ["tex/**/*_q.dds"], "red": "gloss"}
+
+
+@pytest.mark.parametrize(
+    ("text", "before"),
+    [
+        ("", None),
+        ("# only a word\n", None),
+        ("a: 1\nb: [2]", None),
+        ("a: 1\n\n# of the maps\nlist:\n  # the first\n  - {x: 1}  # told\n  - x: 2\n    y: 3\nb: 2\n", 2),
+        ("list:\n- 1\n- 2\n", 2),
+        ("list: [1, {x: 2}]  # short\nb: 2\n", 2),
+        ("list: []\nb: 2\n", 0),
+        ("list: [ ]\n", 0),
+        ("a: 1\nlist:\nb: 2\n", 0),
+        ("a: 1\nlist:", 0),
+        ("a: 1\nlist: ~  # none yet\nb: 2\n", 0),
+        ("list:\n  - |\n    many\n    lines\nb: 2\n", 1),
+    ],
+)
+def test_an_item_is_added_and_all_else_stays_to_the_letter(text: str, before: int | None) -> None:
+    found = with_item(text, "list", ITEM)
+    told: Any = parse_yaml(found, "found")
+    old: Any = parse_yaml(text, "old") or {}
+    assert told == old | {"list": [ITEM, *(old.get("list") or [])]}
+    assert len(told["list"]) == (before or 0) + 1
+    rest = iter(found)
+    kept = text.rstrip().replace("~", "")
+    assert all(letter in rest for letter in kept), "every letter is there, in its order"
+    again: Any = parse_yaml(with_item(found, "list", {"name": "b"}), "again")
+    assert again["list"][:2] == [{"name": "b"}, ITEM]
+
+
+@pytest.mark.parametrize("text", ["- 1\n", "just words", "{a: 1}", "list: 3\n", "list: {a: 1}\n", "a: [1\n"])
+def test_an_item_is_not_added_where_there_is_no_list(text: str) -> None:
+    with pytest.raises(InputError):
+        with_item(text, "list", ITEM)

@@ -11,6 +11,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from fuzz import examples
+from pruxel.core.knowledge.profile_files import build_profile
 from pruxel.sample.dredged import dredged_files
 from tests.server.asking import ended, new_project
 
@@ -175,6 +176,33 @@ def test_a_saved_layout_makes_models_of_the_whole_folder(client: TestClient, pro
     assert again["yields"] == ["mesh 'bell', 3,008 triangles, 1 material"]
     refused = client.post(f"/api/projects/{project}/layouts", json={"text": "layout: x"})
     assert refused.status_code == 422
+
+
+def test_what_channels_mean_is_kept_in_the_profile(client: TestClient, project: str, wait_for: Wait) -> None:
+    address = f"/api/projects/{project}/profile"
+    before = "# as the dredger wrote it\nprofile: 1\nname: wet # things\n"
+    client.put(address, json={"text": before})
+    scheme = {"name": "wet maps", "match": ["**/*_w.dds"], "green": "gloss", "alpha": "light mask"}
+    job = client.post(f"{address}/schemes", json=scheme)
+    assert job.status_code == 200, job.text
+    assert wait_for(ended(client, project, job.json()["id"]))["status"] == "done"
+    told = client.get(address).json()
+    assert told["problem"] is None
+    assert told["text"].startswith(before.rstrip()), "all else stays"
+    [kept] = build_profile(told["text"], "profile", None).profile.spec.schemes
+    assert (kept.name, kept.match, kept.green, kept.red) == ("wet maps", ("**/*_w.dds",), "gloss", "nothing")
+    again = client.post(f"{address}/schemes", json=scheme)
+    assert again.status_code == 422
+    assert "has a scheme 'wet maps'" in again.json()["detail"]
+    assert client.post(f"{address}/schemes", json=scheme | {"red": "luck"}).status_code == 422
+    assert client.post(f"{address}/schemes", json=scheme | {"match": []}).status_code == 422
+    second = scheme | {"name": "drier", "match": ["a/*"]}
+    client.post(f"{address}/schemes", json=second)
+    spec = build_profile(client.get(address).json()["text"], "profile", None).profile.spec
+    assert [one.name for one in spec.schemes] == ["drier", "wet maps"], "the newest counts first"
+    bare = new_project(client, "no profile yet")
+    assert client.post(f"/api/projects/{bare}/profile/schemes", json=scheme).json() is None
+    assert client.get(f"/api/projects/{bare}/profile").json()["name"] == "no profile yet"
 
 
 def test_tables_packs_and_files_beside_are_shown_in_the_making(

@@ -92,10 +92,10 @@ describe('parts', () => {
     expect(wrapper.text()).toContain('There is none here.')
   })
   it('as a single one are searched while typing', async () => {
-    const { wrapper, value } = form({ type: 'string', refers_to: 'entry' }, '')
+    const { wrapper, value } = form({ type: 'string', refers_to: 'entry', entry_kind: 'texture' }, '')
     await wrapper.get('input').setValue('crab')
     expect(value()).toBe('crab')
-    expect(wrapper.emitted('search')).toEqual([['crab', 'entry']])
+    expect(wrapper.emitted('search')).toEqual([['crab', 'entry', 'texture']])
   })
 })
 
@@ -134,7 +134,7 @@ describe('what holds others', () => {
     const { wrapper } = form(inner, 'a')
     await wrapper.get('input[list]').setValue('bridge')
     await nextTick()
-    expect(wrapper.emitted('search')).toEqual([['bridge', 'entry']])
+    expect(wrapper.emitted('search')).toEqual([['bridge', 'entry', '']])
   })
 })
 

@@ -3,7 +3,8 @@ import { flushPromises, mount } from '@vue/test-utils'
 import { afterEach, expect, test, vi } from 'vitest'
 import { api, type Link, type Variant } from '../src/api/client'
 import LinksPanel from '../src/features/bench/LinksPanel.vue'
-import { bound, lacking, relinked, unsure } from '../src/model/links'
+import KeepScheme from '../src/features/bench/KeepScheme.vue'
+import { bound, lacking, packedPatterns, relinked, unsure } from '../src/model/links'
 
 vi.mock('../src/composables/useProject', () => ({ useProject: () => ({ id: { value: 'p' } }) }))
 const link = (some: Partial<Link>): Link => ({
@@ -118,4 +119,54 @@ test('one list at a time; a failure is told; without links there is nothing', as
   expect(shown.findAllComponents({ name: 'LikelyList' })).toHaveLength(0)
   await shown.setProps({ links: [] })
   expect(shown.text()).toBe('')
+})
+
+test('patterns mean the packed maps that a form is about, by what they end in', () => {
+  const packed = (entry: string, material: string, slot: string) =>
+    link({ kind: 'texture', name: entry.replace(/^.*\/|\.\w+$/g, ''), entry, material, slot })
+  const links = [
+    packed('tex/a/coat_q.dds', 'coat', 'occlusion'),
+    packed('tex/b/hat_q.dds', 'hat', 'occlusion'),
+    packed('tex/b/hat_n.dds', 'hat', 'normals'),
+    packed('tex/whole.tga', 'boots', 'occlusion'),
+    { ...packed('', 'lost', 'occlusion'), entry: '' },
+  ]
+  const form = { materials: [] as string[], map: 'occlusion', texture: '' }
+  expect(packedPatterns(links, form)).toEqual(['**/*_q.dds', 'tex/whole.tga'])
+  expect(packedPatterns(links, { ...form, materials: ['hat'] })).toEqual(['**/*_q.dds'])
+  expect(packedPatterns(links, { ...form, texture: 'hat_n' })).toEqual(['**/*_n.dds'])
+  expect(packedPatterns(links, { ...form, map: 'light' })).toEqual([])
+})
+
+test('what channels mean is kept for the game; a refusal says why and leaves what was typed', async () => {
+  const keep = vi.spyOn(api, 'keepScheme').mockRejectedValueOnce(new Error('there is one of that name'))
+  const form = {
+    materials: [],
+    map: 'occlusion',
+    texture: '',
+    red: 'occlusion',
+    green: 'gloss',
+    blue: 'metal',
+    alpha: 'nothing',
+  }
+  const sheet = mount(KeepScheme, {
+    props: { project: 'p', form, links: [link({ kind: 'texture', entry: 'tex/coat_q.dds', slot: 'occlusion' })] },
+    global: { stubs: { Sheet: { template: '<div><slot /></div>' } } },
+  })
+  const yes = sheet.find<HTMLButtonElement>('[data-test=scheme-keep]')
+  expect(yes.element.disabled, 'it has no name yet').toBe(true)
+  await sheet.find('[data-test=scheme-name]').setValue(' later ')
+  await sheet.find('[data-test=scheme-match]').setValue('**/*_q.dds, , tex/odd.tga')
+  await sheet.find('form').trigger('submit')
+  await flushPromises()
+  expect(sheet.text()).toContain('There is one of that name')
+  expect(sheet.emitted('kept')).toBeUndefined()
+  keep.mockResolvedValue(null as never)
+  await sheet.find('form').trigger('submit')
+  await flushPromises()
+  expect(sheet.emitted('kept')).toEqual([['later']])
+  expect(keep).toHaveBeenLastCalledWith('p', {
+    name: 'later', match: ['**/*_q.dds', 'tex/odd.tga'],
+    red: 'occlusion', green: 'gloss', blue: 'metal', alpha: 'nothing',
+  }) // prettier-ignore
 })

@@ -30,6 +30,7 @@ export type Key = Schemas['KeyOut']
 export type NameList = Schemas['NameListOut']
 export type ProblemRow = Schemas['ProblemRow']
 export type Profile = Schemas['ProfileOut']
+export type Scheme = Schemas['SchemeIn']
 export type Fit = Schemas['FitOut']
 export type Upload = Schemas['UploadOut']
 export type Mark = Schemas['MarkIn']
@@ -160,6 +161,8 @@ export const api = {
     ok(client.POST('/api/projects/{project}/profile/check', { params: { path: { project } }, body: { text } })),
   setProfile: (project: string, text: string) =>
     ok(client.PUT('/api/projects/{project}/profile', { params: { path: { project } }, body: { text } })),
+  keepScheme: (project: string, body: Scheme) =>
+    ok(client.POST('/api/projects/{project}/profile/schemes', { params: { path: { project } }, body })),
   keys: (project: string) => ok(client.GET('/api/projects/{project}/keys', { params: { path: { project } } })),
   putKey: (project: string, name: string, value: string) =>
     ok(client.PUT('/api/projects/{project}/keys', { params: { path: { project } }, body: { name, value } })),

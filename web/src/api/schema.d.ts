@@ -1518,6 +1518,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/profile/schemes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Scheme
+         * @description Keep in the profile what the channels of textures mean, before all other schemes; sources are read again by it.
+         *
+         *     Comments and all else of the profile stay as they are.
+         */
+        post: operations["keep_scheme_api_projects__project__profile_schemes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/recipes": {
         parameters: {
             query?: never;
@@ -4040,6 +4062,40 @@ export interface components {
             query: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * SchemeIn
+         * @description What is in which channel of the textures that match.
+         */
+        SchemeIn: {
+            /**
+             * Alpha
+             * @default nothing
+             * @enum {string}
+             */
+            alpha: "nothing" | "as it is" | "metal" | "roughness" | "gloss" | "occlusion" | "opacity" | "light mask" | "normal right" | "normal up" | "normal down";
+            /**
+             * Blue
+             * @default nothing
+             * @enum {string}
+             */
+            blue: "nothing" | "as it is" | "metal" | "roughness" | "gloss" | "occlusion" | "opacity" | "light mask" | "normal right" | "normal up" | "normal down";
+            /**
+             * Green
+             * @default nothing
+             * @enum {string}
+             */
+            green: "nothing" | "as it is" | "metal" | "roughness" | "gloss" | "occlusion" | "opacity" | "light mask" | "normal right" | "normal up" | "normal down";
+            /** Match */
+            match: string[];
+            /** Name */
+            name: string;
+            /**
+             * Red
+             * @default nothing
+             * @enum {string}
+             */
+            red: "nothing" | "as it is" | "metal" | "roughness" | "gloss" | "occlusion" | "opacity" | "light mask" | "normal right" | "normal up" | "normal down";
         };
         /**
          * SelectionIn
@@ -7941,6 +7997,45 @@ export interface operations {
                 };
                 content: {
                     "application/yaml": unknown;
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    keep_scheme_api_projects__project__profile_schemes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SchemeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"] | null;
                 };
             };
             400: components["responses"]["Refused400"];

@@ -3,7 +3,7 @@ import { computed, ref, watch } from 'vue'
 import { typedNumber, type Field, type NumberField, type Target } from '../model/form'
 
 const { field, choices } = defineProps<{ field: Field; choices: Record<Target, string[]>; path: string }>()
-const emit = defineEmits<{ search: [words: string, among: Target] }>()
+const emit = defineEmits<{ search: [words: string, to: Target, among: string] }>()
 const value = defineModel<unknown>({ required: true })
 const wrong = ref('')
 
@@ -99,7 +99,7 @@ function put(index: number, inner: unknown) {
       class="field w-full"
       :list="`${path}-choices`"
       autocomplete="off"
-      @input="emit('search', ($event.target as HTMLInputElement).value, field.to)"
+      @input="emit('search', ($event.target as HTMLInputElement).value, field.to, field.among)"
     />
     <datalist :id="`${path}-choices`"><option v-for="name in names" :key="name" :value="name" /></datalist>
   </template>
@@ -112,7 +112,7 @@ function put(index: number, inner: unknown) {
         :path="`${path}-${i}`"
         :model-value="(value as unknown[])[i]"
         @update:model-value="put(i, $event)"
-        @search="(words, among) => emit('search', words, among)"
+        @search="(words, to, among) => emit('search', words, to, among)"
       />
     </span>
   </div>
@@ -124,7 +124,7 @@ function put(index: number, inner: unknown) {
         :path="`${path}-${i}`"
         :model-value="inner"
         @update:model-value="put(i, $event)"
-        @search="(words, among) => emit('search', words, among)"
+        @search="(words, to, among) => emit('search', words, to, among)"
       />
       <button type="button" class="button py-0.5" @click="value = (value as unknown[]).filter((_, n) => n !== i)">
         Remove
@@ -143,7 +143,7 @@ function put(index: number, inner: unknown) {
         :path="`${path}-${inner.name}`"
         :model-value="(value as Record<string, unknown>)[inner.name]"
         @update:model-value="value = { ...(value as object), [inner.name]: $event }"
-        @search="(words, among) => emit('search', words, among)"
+        @search="(words, to, among) => emit('search', words, to, among)"
       />
     </div>
   </div>
@@ -161,7 +161,7 @@ function put(index: number, inner: unknown) {
       :field="field.inner"
       :choices="choices"
       :path="path"
-      @search="(words, among) => emit('search', words, among)"
+      @search="(words, to, among) => emit('search', words, to, among)"
     />
     <span v-else class="py-1.5 text-[13px] text-faint">left as it is</span>
   </div>

@@ -22,7 +22,7 @@ export type Field =
   | (Base & { kind: 'text' })
   | (Base & { kind: 'color' })
   | (Base & { kind: 'choice'; options: string[] })
-  | (Base & { kind: 'reference'; to: Target; many: boolean })
+  | (Base & { kind: 'reference'; to: Target; among: string; many: boolean })
   | (Base & { kind: 'tuple'; items: Field[] })
   | (Base & { kind: 'faces' })
   | (Base & { kind: 'list'; item: Field })
@@ -49,6 +49,10 @@ export interface Schema {
   exclusiveMinimum?: number
   exclusiveMaximum?: number
   refers_to?: Target
+  // Of entries, those of a kind.
+  entry_kind?: string
+  // What may be kept of the values for the whole game.
+  keeps?: 'scheme'
   unit?: string
   format?: string
 }
@@ -78,7 +82,14 @@ function fieldOf(name: string, given: Schema, defs: Record<string, Schema>): Fie
   // Of several forms that are possible, the first is offered.
   if (real.length > 1) return fieldOf(name, { ...schema, ...real[0]!, anyOf: undefined }, defs)
   if (schema.refers_to)
-    return { ...base, kind: 'reference', to: schema.refers_to, many: false, start: schema.default ?? '' }
+    return {
+      ...base,
+      kind: 'reference',
+      to: schema.refers_to,
+      among: schema.entry_kind ?? '',
+      many: false,
+      start: schema.default ?? '',
+    }
   const options = schema.enum ?? (schema.const === undefined ? undefined : [schema.const])
   if (options)
     return { ...base, kind: 'choice', options: options.map(String), start: schema.default ?? String(options[0]) }
@@ -110,7 +121,7 @@ function array(name: string, base: Omit<Base, 'start'>, schema: Schema, defs: Re
   }
   const inner = fieldOf(name, schema.items ?? {}, defs)
   if (inner.kind === 'reference')
-    return { ...base, kind: 'reference', to: inner.to, many: true, start: schema.default ?? [] }
+    return { ...base, kind: 'reference', to: inner.to, among: inner.among, many: true, start: schema.default ?? [] }
   return { ...base, kind: 'list', item: inner, start: schema.default ?? [] }
 }
 

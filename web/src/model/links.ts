@@ -36,3 +36,20 @@ export function relinked(link: Link, entry: string, slot: string): StepUse {
   if (link.kind === 'material') return { step: 'link_material', params: { entry, materials }, on }
   return { step: 'link_texture', params: { entry, materials, slot }, on }
 }
+
+// Patterns that mean the packed textures a form is about and those of the same kind: what they end in, in any folder.
+export function packedPatterns(links: Link[], form: Record<string, unknown>): string[] {
+  const materials = form.materials as string[]
+  const packed = links.filter(
+    (link) =>
+      link.kind === 'texture' &&
+      link.entry &&
+      (form.texture ? link.name === form.texture : link.slot === form.map) &&
+      (!materials.length || materials.includes(link.material)),
+  )
+  return [...new Set(packed.map((link) => patternOf(link.entry)))]
+}
+function patternOf(path: string): string {
+  const ending = /_[^_/.]+\.[^/]+$/.exec(path)
+  return ending ? `**/*${ending[0]}` : path
+}

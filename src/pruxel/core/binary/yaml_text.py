@@ -106,6 +106,36 @@ def parse_yaml(text: str, name: str) -> object:
         raise InputError(ErrorCode.LAYOUT, f"not valid YAML: {error}", file=name) from error
 
 
+def with_item(text: str, key: str, item: object) -> str:
+    """A YAML text with one more item, the first, in the list of a top-level key; all else stays to the letter.
+
+    Raises `InputError` where the text is no mapping, or holds something else than a list there.
+    """
+    line = "- " + yaml.dump(item, Dumper=yaml.CSafeDumper, default_flow_style=True, sort_keys=False, allow_unicode=True,
+                            width=1 << 30).strip()  # fmt: skip
+    parse_yaml(text, "the text")
+    root = yaml.compose(text, Loader=_Loader)
+    if root is None:
+        return f"{text}{key}:\n  {line}\n"
+    pairs = root.value if isinstance(root, yaml.MappingNode) and not root.flow_style else None
+    if pairs is None:
+        raise InputError(ErrorCode.LAYOUT, "the text should be keys with values, a line each")
+    value = next((value for name, value in pairs if name.value == key), None)
+    if value is None:
+        return f"{text.rstrip()}\n{key}:\n  {line}\n"
+    nothing = isinstance(value, yaml.ScalarNode) and value.value in {"", "~", "null"}
+    if not nothing and not isinstance(value, yaml.SequenceNode):
+        raise InputError(ErrorCode.LAYOUT, f"'{key}' should be a list", field=f"line {value.start_mark.line + 1}")
+    at = value.start_mark.index
+    if nothing:
+        end = value.end_mark.index
+        return f"{text[:at]}\n  {line}{text[end:]}"
+    if value.flow_style:
+        rest = ", " if value.value else ""
+        return f"{text[: at + 1]}{line[2:]}{rest}{text[at + 1 :]}"
+    return f"{text[:at]}{line}\n{' ' * value.start_mark.column}{text[at:]}"
+
+
 def write_yaml(value: object) -> str:
     """Plain values as YAML text, mappings in their own order."""
     text: str = yaml.dump(value, Dumper=yaml.CSafeDumper, sort_keys=False, allow_unicode=True, width=110)

@@ -20,13 +20,14 @@ Target = Literal["part", "material", "texture", "joint", "clip", "variant", "ent
 
 @dataclass(frozen=True)
 class Refers:
-    """Marks text that names something."""
+    """Marks text that names something; of entries, perhaps only those of a kind."""
 
     to: Target
+    kind: str = ""
 
     def __get_pydantic_json_schema__(self, core: CoreSchema, handler: GetJsonSchemaHandler) -> JsonSchemaValue:
         """The plain schema of text, with what it refers to."""
-        return handler(core) | {"refers_to": self.to}
+        return handler(core) | {"refers_to": self.to} | ({"entry_kind": self.kind} if self.kind else {})
 
 
 @dataclass(frozen=True)
@@ -47,6 +48,8 @@ Joint = Annotated[str, Refers("joint")]
 ClipName = Annotated[str, Refers("clip")]
 VariantName = Annotated[str, Refers("variant")]
 Entry = Annotated[str, Refers("entry")]
+ModelEntry = Annotated[str, Refers("entry", "model")]
+TextureEntry = Annotated[str, Refers("entry", "texture")]
 WorkpieceId = Annotated[str, Refers("workpiece")]
 Metres = Annotated[float, Unit("m")]
 Degrees = Annotated[float, Unit("°")]

@@ -10,16 +10,17 @@ from fastapi.responses import StreamingResponse
 from sqlalchemy import select
 
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import InputError
-from pruxel.core.binary.yaml_text import write_yaml
+from pruxel.core.base.errors import ErrorCode, InputError, UsageError
+from pruxel.core.binary.yaml_text import with_item, write_yaml
 from pruxel.core.knowledge.detect import detect
 from pruxel.core.knowledge.profile import Alias
 from pruxel.core.knowledge.profile_files import LoadedProfile, build_profile, find_profiles, load_profile, write_profile
 from pruxel.core.knowledge.profile_stream import profile_pieces, without_names
+from pruxel.core.knowledge.schemes import SchemeSpec
 from pruxel.core.recipe.document import Recipe
 from pruxel.server.api.limits import PathText, gives
 from pruxel.server.api.models import JobOut
-from pruxel.server.api.source_models import FitOut, ProfileIn, ProfileOut
+from pruxel.server.api.source_models import FitOut, ProfileIn, ProfileOut, SchemeIn
 from pruxel.server.jobs.aliases import LISTED
 from pruxel.server.jobs.naming import store_names
 from pruxel.server.jobs.queue import put_job
@@ -83,8 +84,31 @@ def set_profile(project: UUID, wanted: ProfileIn) -> JobOut | None:
 
     Known names beyond a few become a list of the project's own, so that the text stays one that a person can read.
     """
-    plain, names = without_names(wanted.text, "profile")
-    text = plain if len(names) > _FEW_NAMES else wanted.text
+    return _keep(project, wanted.text)
+
+
+@router.post("/projects/{project}/profile/schemes")
+def keep_scheme(project: UUID, wanted: SchemeIn) -> JobOut | None:
+    """Keep in the profile what the channels of textures mean, before all other schemes; sources are read again by it.
+
+    Comments and all else of the profile stay as they are.
+    """
+    spec = SchemeSpec(**wanted.model_dump())
+    with session() as db:
+        found = project_by_id(db, project)
+        text = found.profile if found.profile.strip() else write_yaml({"profile": 1, "name": found.name})
+        known = () if not found.profile.strip() else profile_of(found).profile.spec.schemes
+    if any(scheme.name == spec.name for scheme in known):
+        raise UsageError(
+            ErrorCode.USAGE, f"the profile has a scheme '{spec.name}'", expected="a name of its own", found=spec.name
+        )
+    said = {name: value for name, value in wanted.model_dump().items() if value != "nothing"}
+    return _keep(project, with_item(text, "schemes", said))
+
+
+def _keep(project: UUID, given: str) -> JobOut | None:
+    plain, names = without_names(given, "profile")
+    text = plain if len(names) > _FEW_NAMES else given
     with session() as db:
         found = project_by_id(db, project)
         recipes: list[Recipe] = []

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Annotated
 from uuid import UUID
 
 from pydantic import BaseModel, Field
 
+from pruxel.core.scene.meanings import Meaning
 from pruxel.server.api.limits import EntryNumber
 
 
@@ -111,6 +113,17 @@ class FitOut(BaseModel):
 
 class ProfileIn(BaseModel):
     text: str = Field(max_length=256 << 20)
+
+
+class SchemeIn(BaseModel):
+    """What is in which channel of the textures that match."""
+
+    name: str = Field(min_length=1, max_length=200)
+    match: list[Annotated[str, Field(min_length=1, max_length=1000)]] = Field(min_length=1, max_length=100)
+    red: Meaning = "nothing"
+    green: Meaning = "nothing"
+    blue: Meaning = "nothing"
+    alpha: Meaning = "nothing"
 
 
 class ProfileOut(BaseModel):

@@ -3,6 +3,7 @@ import { computed, onBeforeUnmount, onMounted, reactive, ref, watch } from 'vue'
 import { api, type StepKind, type ViewContent, type Workpiece } from '../../api/client'
 import FieldInput from '../../components/FieldInput.vue'
 import FacesField from './FacesField.vue'
+import KeepScheme from './KeepScheme.vue'
 import Problem from '../../components/Problem.vue'
 import { useFaces } from '../../composables/useFaces'
 import { useKeys } from '../../composables/useKeys'
@@ -36,6 +37,8 @@ const begun = !fresh ? [] : chosen.length ? chosen : shown
 const form = reactive(valuesOf(fields.value, { ...(begun.length ? { parts: [...begun] } : {}), ...values }))
 const error = ref<unknown>(null)
 const running = ref(false)
+const keeping = ref(false)
+const kept = ref('')
 const entries = ref<string[]>([])
 const { active: choosing } = useFaces()
 const home = ref<HTMLElement>()
@@ -51,9 +54,9 @@ const choices = computed((): Record<Target, string[]> => ({
 }))
 const takesParts = computed(() => fields.value.some((f) => f.kind === 'reference' && f.many && f.name === 'parts'))
 
-async function search(words: string, among: Target) {
-  if (among !== 'entry') return
-  const found = await api.entries(project, { search: words, kind: 'model' }, 0, 30).catch(() => undefined)
+async function search(words: string, to: Target, among: string) {
+  if (to !== 'entry') return
+  const found = await api.entries(project, { search: words, kind: among }, 0, 30).catch(() => undefined)
   entries.value = found?.entries.map((e) => e.path) ?? []
 }
 
@@ -135,14 +138,35 @@ useKeys('Bench', [['Escape', 'Leave the step as it was', () => emit('close')]])
             />
           </div>
         </div>
+        <p v-if="kept" class="border-t border-line px-4 py-2 text-[12.5px]" role="status">
+          “{{ kept }}” is kept in the profile.
+        </p>
         <p v-if="takesParts && !choosing" class="border-t border-line px-4 pt-2 text-[12px] leading-tight text-faint">
           A click on the model chooses a part, a drag with Shift those in a frame.
         </p>
         <div class="flex items-center gap-2 p-3" :class="{ 'border-t border-line': !takesParts || choosing }">
+          <button
+            v-if="(kind.parameters as Schema).keeps === 'scheme'"
+            type="button"
+            class="button"
+            title="Keep what the channels mean in the game's profile"
+            data-test="keep-scheme"
+            @click="keeping = true"
+          >
+            Keep…
+          </button>
           <button type="button" class="button ml-auto" @click="emit('close')">Cancel</button>
           <button class="button button-main shrink-0" :disabled="running" data-test="step-done">Run the step</button>
         </div>
       </form>
     </aside>
+    <KeepScheme
+      v-if="keeping"
+      :project="project"
+      :links="content?.links ?? []"
+      :form="form"
+      @close="keeping = false"
+      @kept="((kept = $event), (keeping = false))"
+    />
   </Teleport>
 </template>

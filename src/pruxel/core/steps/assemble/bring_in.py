@@ -9,14 +9,14 @@ from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.bring import Where, brought
-from pruxel.core.steps.references import Entry, Reference
+from pruxel.core.steps.references import ModelEntry, Reference
 from pruxel.core.steps.registry import Others, StepResult, joining_step
 
 
 class BringIn(Where):
     """Which entry, and where its origin goes."""
 
-    entry: Entry = Field(..., min_length=1, title="Entry", description="path of a model")
+    entry: ModelEntry = Field(..., min_length=1, title="Entry", description="path of a model")
 
 
 @joining_step(

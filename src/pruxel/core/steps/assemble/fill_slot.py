@@ -16,7 +16,7 @@ from pruxel.core.scene.model import Node, Scene
 from pruxel.core.scene.walk import parents_of, parts
 from pruxel.core.steps.bring import Where, brought
 from pruxel.core.steps.hang import Near, hung_on_first, strange_joints
-from pruxel.core.steps.references import Entry, NameText, Reference
+from pruxel.core.steps.references import ModelEntry, NameText, Reference
 from pruxel.core.steps.registry import Others, StepResult, joining_step
 
 SLOT = "slot"  # what a node's `extras` call the slot that it stands in
@@ -26,7 +26,7 @@ class FillSlot(Where):
     """Which slot, what goes into it, and how its joints are known."""
 
     slot: NameText = Field(..., min_length=1, title="Slot", description="what it is called: head, hair, suit, tool")
-    entry: Entry = Field("", title="Entry", description="path of a model; empty: nothing stands there")
+    entry: ModelEntry = Field("", title="Entry", description="path of a model; empty: nothing stands there")
     near: Near = 0.02
 
 

@@ -14,7 +14,7 @@ from pruxel.core.images.encode import resized
 from pruxel.core.images.layers import Blend, layered
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.render_images import texels
-from pruxel.core.steps.references import Entry, Share, TextureName
+from pruxel.core.steps.references import Share, TextureEntry, TextureName
 from pruxel.core.steps.registry import Others, Params, StepResult, joining_step
 from pruxel.core.steps.repaint import image_named, picture_of, repainted
 
@@ -24,7 +24,9 @@ class BakeLayers(Params):
 
     lower: TextureName = Field("", title="Texture", description="the one that is changed")
     upper: TextureName = Field("", title="Layer", description="what is laid over it")
-    entry: Entry = Field("", title="Layer of the sources", description="path of one that the model does not wear")
+    entry: TextureEntry = Field(
+        "", title="Layer of the sources", description="path of one that is not worn"
+    )
     blend: Blend = Field("over", title="How", description="what becomes of both; normals are added as slopes")
     strength: Share = Field(100.0, title="Strength", description="how much of the layer is seen")
     mask: TextureName = Field("", title="Mask", description="says where it is seen; empty: the layer's own alpha")

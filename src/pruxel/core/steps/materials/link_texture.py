@@ -18,14 +18,14 @@ from pruxel.core.scene.model import Scene
 from pruxel.core.scene.origin import Origin
 from pruxel.core.steps.choose_materials import chosen_materials
 from pruxel.core.steps.materials.compose_map import Slot
-from pruxel.core.steps.references import Entry, Materials, Reference
+from pruxel.core.steps.references import Materials, Reference, TextureEntry
 from pruxel.core.steps.registry import Others, Params, StepResult, joining_step
 
 
 class LinkTexture(Params):
     """Which texture, for which materials, in which slot."""
 
-    entry: Entry = Field(..., min_length=1, title="Texture", description="path of a texture")
+    entry: TextureEntry = Field(..., min_length=1, title="Texture", description="path of a texture")
     materials: Materials = ()
     slot: Slot = Field("base colour", title="Map", description="what it says about the surface")
 

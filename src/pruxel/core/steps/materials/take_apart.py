@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 import numpy as np
-from pydantic import Field
+from pydantic import ConfigDict, Field
 
 from pruxel.core.base.arrays import ByteArray, FloatArray
 from pruxel.core.base.context import Context
@@ -36,6 +36,7 @@ _LOOK = "metallic_roughness_texture"
 class TakeApart(Params):
     """The packed map of which materials, and what its channels mean."""
 
+    model_config = ConfigDict(json_schema_extra={"keeps": "scheme"})
     materials: Materials = ()
     map: Slot = Field("metal and roughness", title="Where it stands", description="the map that is a packed one now")
     texture: TextureName = Field("", title="Texture", description="only where it is this one; empty: whichever it is")

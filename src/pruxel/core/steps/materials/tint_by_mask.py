@@ -18,7 +18,7 @@ from pruxel.core.scene.model import Scene
 from pruxel.core.scene.render_images import texels
 from pruxel.core.steps.choose_materials import chosen_materials
 from pruxel.core.steps.colors import rgb_of
-from pruxel.core.steps.references import Color, Entry, Materials, TextureName
+from pruxel.core.steps.references import Color, Materials, TextureEntry, TextureName
 from pruxel.core.steps.registry import Others, Params, StepResult, joining_step
 from pruxel.core.steps.repaint import drawn, picture_of
 
@@ -30,7 +30,7 @@ class TintByMask(Params):
 
     materials: Materials = ()
     mask: TextureName = Field("", title="Mask", description="the texture whose channels say where to colour")
-    entry: Entry = Field("", title="Mask of the sources", description="path of one that the model does not wear")
+    entry: TextureEntry = Field("", title="Mask of the sources", description="path of one that the model does not wear")
     red: Tint = Field("#b0443c", title="Red", description="the colour where the mask is red; empty: none")
     green: Tint = Field("", title="Green", description="the colour where the mask is green; empty: none")
     blue: Tint = Field("", title="Blue", description="the colour where the mask is blue; empty: none")
