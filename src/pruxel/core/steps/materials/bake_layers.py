@@ -24,9 +24,7 @@ class BakeLayers(Params):
 
     lower: TextureName = Field("", title="Texture", description="the one that is changed")
     upper: TextureName = Field("", title="Layer", description="what is laid over it")
-    entry: TextureEntry = Field(
-        "", title="Layer of the sources", description="path of one that is not worn"
-    )
+    entry: TextureEntry = Field("", title="Layer of the sources", description="path of one that is not worn")
     blend: Blend = Field("over", title="How", description="what becomes of both; normals are added as slopes")
     strength: Share = Field(100.0, title="Strength", description="how much of the layer is seen")
     mask: TextureName = Field("", title="Mask", description="says where it is seen; empty: the layer's own alpha")
