@@ -22,7 +22,7 @@ from pruxel.server.jobs.sweep import forget_old_scenes, reachable, sweep
 from pruxel.server.settings import settings
 from pruxel.server.store.blobs import _store, has_blob, put_blob
 from pruxel.server.store.database import session
-from pruxel.server.store.jobs import change_job, job_event
+from pruxel.server.store.jobs import ask_to_stop, change_job, job_event, overtake, progress_job
 from pruxel.server.store.scenes import get_scene, put_scene
 from pruxel.server.store.tables import Base, Delivery, Job, Project, StoredScene
 from tests.scenes import everything, two_boxes
@@ -269,6 +269,59 @@ def test_the_same_work_is_put_once(quiet: str, worker: Worker) -> None:
     assert len(set(found)) == 1
 
 
+def test_progress_does_not_wait_for_who_holds_the_job(quiet: str) -> None:
+    """Who holds it may wait for what the job holds: nobody would ever go on."""
+    job = stored_job(quiet, status="running")
+    with session() as holding:
+        holding.get_one(Job, job, with_for_update=True)
+        with session() as db:
+            progress_job(db, job, 0.5, "half")
+    with session() as db:
+        assert db.get_one(Job, job).message == ""
+        progress_job(db, job, 0.75, "more")
+    with session() as db:
+        assert (db.get_one(Job, job).fraction, db.get_one(Job, job).message) == (0.75, "more")
+        change_job(db, job, status="done")
+        progress_job(db, uuid.uuid4(), 0.5, "of nobody")
+
+
+def test_a_project_goes_while_its_sources_are_read(client: TestClient, worker: Worker, game: Path) -> None:
+    for pause in (0.0, 0.1, 0.3, 0.6, 1.0, 1.5):
+        project = new_project(client, f"short-lived {pause}")
+        client.post(f"/api/projects/{project}/sources", json={"path": str(game)})
+        time.sleep(pause)
+        gone: list[int] = []
+        asking = threading.Thread(target=lambda: gone.append(client.delete(f"/api/projects/{project}").status_code))  # noqa: B023
+        asking.start()
+        asking.join(200)
+        assert gone == [204]
+        assert client.get(f"/api/projects/{project}/jobs").json() == []
+
+
+@pytest.mark.parametrize("how", ["stopped", "overtaken", "put away with its item"])
+def test_what_waits_no_more_can_be_asked_for_again(quiet: str, worker: Worker, how: str) -> None:
+    """Only one of a key waits in the queue: one that is over has left it."""
+    worker.stop()
+    payload = {"key": f"again {how}", "workpiece": "w"}
+    with session() as db:
+        first = put_job(db, uuid.UUID(quiet), "index", "Indexing", payload)
+        task = first.task
+    with session() as db:
+        first = db.get_one(Job, first.id)
+        if how == "stopped":
+            ask_to_stop(db, first)
+        elif how == "overtaken":
+            overtake(db, put_job(db, uuid.UUID(quiet), "index", "Indexing", payload | {"key": "newer"}), "workpiece")
+        else:
+            change_job(db, first.id, status="failed")
+    with session() as db:
+        second = put_job(db, uuid.UUID(quiet), "index", "Indexing", payload)
+        assert second.id != first.id
+        assert second.task != task
+        assert put_job(db, uuid.UUID(quiet), "index", "Indexing", payload).id == second.id
+    worker.start()
+
+
 def test_a_job_that_is_not_stored_is_not_queued(client: TestClient, quiet: str) -> None:
     def fails_later() -> None:
         with session() as db:
@@ -396,3 +449,26 @@ def test_a_source_that_comes_back_takes_its_old_place(
     wait_for(lambda: labels() == [label for label in before if label != "place middle"])
     mount(homes[1])
     assert labels() == before
+
+
+def test_what_is_unmounted_and_mounted_at_once_is_there(
+    client: TestClient, worker: Worker, installation: dict[str, str], wait_for: Wait
+) -> None:
+    """Its rows may still be there when it comes back: nobody has had the time to remove them."""
+    project = new_project(client, "there and back")
+    home = Path(installation["mounts"]) / "there and back"
+    home.mkdir()
+    (home / "a.txt").write_text("a")
+    job = client.post(f"/api/projects/{project}/sources", json={"path": str(home)}).json()
+    assert wait_for(ended(client, project, job["id"]))["status"] == "done"
+    [row] = client.get(f"/api/projects/{project}/sources").json()
+    worker.stop()
+    client.delete(f"/api/sources/{row['id']}")
+    assert client.get(f"/api/projects/{project}/sources").json() == []
+    job = client.post(f"/api/projects/{project}/sources", json={"path": str(home)}).json()
+    worker.start()
+    assert wait_for(ended(client, project, job["id"]))["status"] == "done"
+    wait_for(lambda: not [j for j in client.get(f"/api/projects/{project}/jobs").json() if j["status"] == "queued"])
+    [back] = client.get(f"/api/projects/{project}/sources").json()
+    assert (back["label"], back["state"], back["on"]) == (row["label"], "ready", True)
+    assert [e["path"] for e in client.get(f"/api/projects/{project}/entries").json()["entries"]] == ["a.txt"]

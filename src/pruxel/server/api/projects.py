@@ -16,6 +16,7 @@ from pruxel.server.jobs.stacks import check_root
 from pruxel.server.settings import settings
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import ACTIVE, ask_to_stop, tell
+from pruxel.server.store.loading import load_alone
 from pruxel.server.store.projects import head_of, project_by_id
 from pruxel.server.store.stack_state import touch
 from pruxel.server.store.tables import EntryRow, Job, Project, Slot
@@ -70,10 +71,14 @@ def rename_project(project: UUID, wanted: NameIn) -> ProjectOut:
 def remove_project(project: UUID) -> None:
     """Remove a project with all that is known of it; game files and what was delivered stay on disk."""
     with session() as db:
-        found = project_by_id(db, project)
+        project_by_id(db, project)
         running = db.execute(select(Job).where(Job.project_id == project, Job.status.in_(ACTIVE))).scalars().all()
         for job in running:
             ask_to_stop(db, job)
+    # Apart from that: what is at work hears of it, and leaves what it holds, before anything is held here.
+    with session() as db:
+        load_alone(db, project)
+        found = project_by_id(db, project)
         slots = select(Slot.id).where(Slot.project_id == project)
         db.execute(delete(EntryRow).where(EntryRow.slot.in_(slots)))
         tell(db, {"changed": "projects", "project_id": str(project)})

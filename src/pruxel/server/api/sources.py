@@ -22,12 +22,11 @@ from pruxel.server.store.entry_faults import faults_of
 from pruxel.server.store.jobs import job_details, tell
 from pruxel.server.store.missing import not_found
 from pruxel.server.store.projects import project_by_id
-from pruxel.server.store.stack_state import StackState, stack_state, touch
+from pruxel.server.store.stack_state import LEAVING, StackState, stack_state, touch
 from pruxel.server.store.tables import Job, Project, Reference, SourceRow
 
 router = APIRouter(tags=["sources"])
 _MOST_UNRESOLVED = 500
-LEAVING = "leaving"
 
 
 def state_of(db: Session, project: UUID) -> StackState:

@@ -19,6 +19,7 @@ from pruxel.server.store.loading import (
     Loading,
     copy_entries,
     known_folders,
+    load_alone,
     new_slot,
     recount,
     remove_entries,
@@ -37,7 +38,7 @@ _PIECE = 200_000
 def locked(row: SourceRow) -> Iterator[tuple[Session, SourceRow | None]]:
     """A transaction in which nobody else loads into the project; the source as stored, None when it is gone."""
     with unhurried() as db:
-        db.execute(text("SELECT pg_advisory_xact_lock(hashtext(:p))"), {"p": str(row.project_id)})
+        load_alone(db, row.project_id)
         yield db, db.get(SourceRow, row.id, with_for_update=True)
 
 

@@ -14,7 +14,7 @@ from pruxel.core.base.errors import CancelledError, ErrorCode, Fault, PruxelErro
 from pruxel.server.jobs.queue import put_again
 from pruxel.server.logs import JOB
 from pruxel.server.store.database import NO_ROOM, has_no_room, is_away, session, unhurried
-from pruxel.server.store.jobs import change_job, should_stop
+from pruxel.server.store.jobs import change_job, progress_job, should_stop
 from pruxel.server.store.tables import Job
 
 log = logging.getLogger("pruxel.jobs")
@@ -110,7 +110,7 @@ def _outcome(job: Job, ear: _Ear) -> tuple[str, Fault | None]:
             return
         last[0] = now
         with unhurried() as db:
-            change_job(db, job.id, fraction=fraction, message=message)
+            progress_job(db, job.id, fraction, message)
 
     try:
         more = KINDS[job.kind](job, Context(report=report, cancelled=lambda: ear.stop or LEAVING.is_set()))

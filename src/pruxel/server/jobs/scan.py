@@ -31,7 +31,7 @@ from pruxel.server.store.loading import remove_entries
 from pruxel.server.store.projects import profile_of
 from pruxel.server.store.recipes import checked_recipes, take_recipes
 from pruxel.server.store.slots import settle
-from pruxel.server.store.stack_state import READY, touch
+from pruxel.server.store.stack_state import LEAVING, READY, touch
 from pruxel.server.store.tables import WORD_INDEX, Job, Project, SourceRow
 
 log = logging.getLogger("pruxel.scan")
@@ -117,10 +117,13 @@ def register(project: uuid.UUID, mount: str, context: Context) -> None:
             ).scalars()
         }
         wanted = {o.address for o in opened}
-        for address, row in there.items():
-            if address not in wanted and row.kind != "carved":
+        for address, row in list(there.items()):
+            # What was unmounted a moment ago comes back as new, in its old place.
+            if row.state == LEAVING or (address not in wanted and row.kind != "carved"):
                 remove_entries(db, row.id)
                 db.execute(delete(SourceRow).where(SourceRow.id == row.id))
+                db.expunge(row)
+                del there[address]
         top = db.execute(select(func.max(SourceRow.position)).where(SourceRow.project_id == project)).scalar()
         next_place = (-1 if top is None else top) + 1
         found = db.get_one(Project, project)

@@ -18,6 +18,8 @@ ACTIVE = ("queued", "running")
 ATTEMPTS = 2
 # NOTIFY takes 8,000 bytes; what is longer is asked for by its id.
 _MOST_TOLD = 7_500
+# The queue library's own function for this: nothing happens to one that a worker has taken up.
+_LEAVE_QUEUE = text("SELECT procrastinate_cancel_job_v1(:task, false, true)")
 
 
 def tell(db: Session, event: dict[str, Any]) -> None:
@@ -60,13 +62,26 @@ def change_job(db: Session, job_id: uuid.UUID, **values: Any) -> Job | None:  # 
     job = db.get(Job, job_id, with_for_update=True)
     if job is None:
         return None
+    waited = job.status == "queued"
     for name, value in values.items():
         setattr(job, name, value)
+    if waited and job.status not in ACTIVE and job.task is not None:
+        # What is over must not keep its place in the queue: only one of a key may wait there.
+        db.execute(_LEAVE_QUEUE, {"task": job.task})
     if "status" in values:
         job.ended = None if job.status in ACTIVE else db.execute(select(func.now())).scalar_one()
     db.flush()
     tell(db, {"job": job_event(job)})
     return job
+
+
+def progress_job(db: Session, job_id: uuid.UUID, fraction: float, message: str) -> None:
+    """Tell how far a job is; not while somebody else holds its row, who may wait for what the job holds."""
+    job = db.get(Job, job_id, with_for_update={"skip_locked": True})
+    if job is not None:
+        job.fraction, job.message = fraction, message
+        db.flush()
+        tell(db, {"job": job_event(job)})
 
 
 def should_stop(db: Session, job_id: uuid.UUID) -> bool:

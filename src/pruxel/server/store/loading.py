@@ -110,6 +110,11 @@ def _why(item: Listed) -> Fault:
     )
 
 
+def load_alone(db: Session, project: uuid.UUID) -> None:
+    """Until this transaction ends nobody else loads into the project; waits for who does."""
+    db.execute(text("SELECT pg_advisory_xact_lock(hashtext(:p))"), {"p": str(project)})
+
+
 def new_slot(db: Session, project: uuid.UUID, source: uuid.UUID, holders: list[str]) -> int:
     """The slot for a source and a set of holders, made when it is not there."""
     wanted = sorted(holders)

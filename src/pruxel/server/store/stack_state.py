@@ -16,6 +16,8 @@ from pruxel.server.store.database import glance
 from pruxel.server.store.tables import FacetCount, Mark, Project, Slot, SourceRow
 
 READY = "ready"
+# Unmounted, its rows not yet removed.
+LEAVING = "leaving"
 
 
 @dataclass(frozen=True)
