@@ -21,11 +21,9 @@ from pruxel.core.extract.file import ParsedFile
 from pruxel.core.extract.primitives import Surface, surface_of
 
 _FEWEST = 8
-# A part has the last word on its memory: what is kept of one keeps those beside it in its pool.
+# What is kept of one part keeps those beside it in its pool: pools stay small.
 _LARGEST_PART, _LARGEST_POOL = 4_096, 65_536
 _SURFACE = {"position", "normal", "tangent", "uv0", "uv1", "uv2", "uv3", "color", "color1"}
-
-
 # How the vertices and corners of a part are read; parts of one kind may share a pool. By attribute: its element type,
 # in which block, how far apart and from which byte of a vertex; last, the type of a corner.
 _Kind = tuple[tuple[tuple[str, str, int, int, int], ...], str]

@@ -78,7 +78,8 @@ def run_job(job_id: uuid.UUID) -> None:
     with _Ear(job_id) as ear:
         status, fault = _outcome(job, ear)
     with session() as db:
-        stored = db.get(Job, job_id)
+        # Held, so that who asks it to stop comes before or after, and is not overheard.
+        stored = db.get(Job, job_id, with_for_update=True)
         if stored is None:
             return
         if status == "more" and not stored.cancel:
