@@ -154,6 +154,15 @@ def test_what_is_decoded_together_and_what_is_not() -> None:
     assert pooled_of(parsed(written(parts, "<"), layout=PARTS.replace("base: base", "shape: strip"))) == set()
 
 
+def test_a_stride_of_nothing_is_told_for_each_part() -> None:
+    whole = {"flags": 0, "vertices": 6, "faces": 3, "base": 0, "seed": 1, "harm": ""}
+    file = parsed(written([whole] * 9, "<"), layout=PARTS.replace("    stride: step", "    stride: step - 16"))
+    assert pooled_of(file) == set()
+    found = read(file)
+    assert isinstance(found, InputError)
+    assert "stride" in found.fault.message or "outside" in found.fault.message
+
+
 SHARED = """
 layout: shared
 records:

@@ -121,10 +121,8 @@ def decode_floats(rows: ByteArray, kind: Element, offset: int, order: str = "<")
     """
     out = np.empty((len(rows), kind.components), np.float32)
     if kind.packed:
-        words, signed = (
-            np.ascontiguousarray(decode_plain(rows, kind, offset, order)[:, 0], np.uint32),
-            kind.scalar[0] == "s",
-        )
+        words = np.ascontiguousarray(decode_plain(rows, kind, offset, order)[:, 0], np.uint32)
+        signed = kind.scalar[0] == "s"
         over_ranges(len(words), lambda a, b: _unpack_tens(words, signed, out, a, b))
     elif kind.code[1] == "1":
         table = _table(kind.scalar)

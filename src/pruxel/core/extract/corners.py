@@ -103,7 +103,8 @@ def read_triangles(part: Record, spec: Triangles, vertices: int, entry: str, end
         triangles, faces = _cut(part, spec, shape, corners, numbers, restart, entry)
     except ValueError as error:
         raise bad(entry, part, f"the corners make no triangles: {error}") from None
-    corners = corners + base_of(part, spec, entry)
+    if spec.base is not None:
+        corners = corners + base_of(part, spec, entry)
     triangles, group = _chosen(part, spec, triangles, faces, entry)
     used = corners[triangles]
     if used.size and not 0 <= int(used.min()) <= int(used.max()) < vertices:

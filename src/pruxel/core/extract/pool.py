@@ -12,7 +12,7 @@ from pruxel.core.base.arrays import AnyArray, all_finite, starts_of
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
 from pruxel.core.binary.elements import Element, element
-from pruxel.core.binary.functions.arrays import elements_of
+from pruxel.core.binary.functions.arrays import elements_of, how_many_fit
 from pruxel.core.binary.records import Record
 from pruxel.core.extract import conventions as turn
 from pruxel.core.extract.corners import Triangles, base_of, corner_run
@@ -83,12 +83,13 @@ def _small(parts: Sequence[Record], vertices: Vertices, triangles: Triangles, fi
             if described and not all(_as_stored(spec) for _, spec in runs.values()):
                 continue
             corners = corner_run(part, triangles, file.entry)
-            small = _as_small(number, [(name, run) for name, (run, _) in runs.items()], corners)
+            base = base_of(part, triangles, file.entry)
+            small = _as_small(number, [(name, run) for name, (run, _) in runs.items()], corners, base)
             if small is not None:
-                yield small._replace(base=base_of(part, triangles, file.entry)) if triangles.base else small
+                yield small
 
 
-def _as_small(number: int, runs: list[tuple[str, Run]], corners: Run) -> _Small | None:
+def _as_small(number: int, runs: list[tuple[str, Run]], corners: Run, base: int) -> _Small | None:
     """The part where it is one: its attributes, equally many, lie within vertices that are there as a whole."""
     count, indices = _number(runs[0][1]) if runs else 0, _number(corners)
     # Of a pool that several parts share each takes what it uses.
@@ -114,13 +115,12 @@ def _as_small(number: int, runs: list[tuple[str, Run]], corners: Run) -> _Small 
         return None
     kind = tuple(elements), corners.kind.name
     listed = corners.data[corners.offset : corners.offset + indices * corners.kind.size]
-    return _Small(number, kind, count, [whole for _, _, whole in blocks.values()], listed, 0)
+    return _Small(number, kind, count, [whole for _, _, whole in blocks.values()], listed, base)
 
 
 def _number(run: Run) -> int:
     """How many elements it holds; -1 where they are not there."""
-    room = len(run.data) - run.offset - run.kind.size
-    most = room // run.stride + 1 if room >= 0 and run.offset >= 0 else 0
+    most = how_many_fit(run.data, run.kind, run.stride, run.offset) if run.offset >= 0 else 0
     number = most if run.count is None else run.count
     return number if 0 <= number <= most else -1
 

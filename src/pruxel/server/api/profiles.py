@@ -16,7 +16,6 @@ from pruxel.core.knowledge.detect import detect
 from pruxel.core.knowledge.profile import Alias
 from pruxel.core.knowledge.profile_files import LoadedProfile, build_profile, find_profiles, load_profile, write_profile
 from pruxel.core.knowledge.profile_stream import profile_pieces, without_names
-from pruxel.core.knowledge.schemes import SchemeSpec
 from pruxel.core.recipe.document import Recipe
 from pruxel.server.api.limits import PathText, gives
 from pruxel.server.api.models import JobOut
@@ -93,14 +92,16 @@ def keep_scheme(project: UUID, wanted: SchemeIn) -> JobOut | None:
 
     Comments and all else of the profile stay as they are.
     """
-    spec = SchemeSpec(**wanted.model_dump())
     with session() as db:
         found = project_by_id(db, project)
         text = found.profile if found.profile.strip() else write_yaml({"profile": 1, "name": found.name})
-        known = () if not found.profile.strip() else profile_of(found).profile.spec.schemes
-    if any(scheme.name == spec.name for scheme in known):
+        schemes = profile_of(found).profile.spec.schemes if found.profile.strip() else ()
+    if any(scheme.name == wanted.name for scheme in schemes):
         raise UsageError(
-            ErrorCode.USAGE, f"the profile has a scheme '{spec.name}'", expected="a name of its own", found=spec.name
+            ErrorCode.USAGE,
+            f"the profile has a scheme '{wanted.name}'",
+            expected="a name of its own",
+            found=wanted.name,
         )
     said = {name: value for name, value in wanted.model_dump().items() if value != "nothing"}
     return _keep(project, with_item(text, "schemes", said))

@@ -179,6 +179,8 @@ def _serve(pipe: Connection, nice: int, name: str, parent: int) -> None:
     look_seldom()
     if not pipe.poll():
         warm()
+    # What is there by now stays: looking through it after each job would take longer than a small job.
+    gc.freeze()
     while True:
         try:
             number = pipe.recv()
@@ -191,5 +193,5 @@ def _serve(pipe: Connection, nice: int, name: str, parent: int) -> None:
             log.warning("job %s was broken off: %s", number, type(error).__name__)
             logging.shutdown()
             os._exit(_AWAY_CODE if is_away(error) else 1)
-        gc.collect()
         say(_DONE)
+        gc.collect()

@@ -55,8 +55,7 @@ def elements_of(
     step = kind.size if stride is None else whole(stride, "'stride'")
     if step < 1:
         raise ValueError("a stride of 0")
-    room = len(data) - offset - kind.size
-    most = room // step + 1 if room >= 0 else 0
+    most = how_many_fit(data, kind, step, offset)
     number = most if count is None else whole(count, "'count'")
     if number > most:
         raise ValueError(
@@ -73,6 +72,12 @@ def elements_of(
     decode = decode_plain if kind.whole else decode_floats
     found = decode(rows, kind, 0, order)
     return found[:, 0] if kind.components == 1 else found
+
+
+def how_many_fit(data: memoryview, kind: Element, step: int, offset: int) -> int:
+    """How many elements, `step` bytes apart from `offset`, a block of bytes holds; none without a step."""
+    room = len(data) - offset - kind.size
+    return room // step + 1 if room >= 0 and step > 0 else 0
 
 
 def _rows(data: memoryview, count: int, step: int, offset: int, size: int) -> AnyArray:

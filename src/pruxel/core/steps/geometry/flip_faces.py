@@ -16,6 +16,7 @@ from pruxel.core.scene.edit import edit_meshes
 from pruxel.core.scene.model import Mesh, Primitive, Scene
 from pruxel.core.steps.choose_faces import Faces, chosen_faces, on_faces
 from pruxel.core.steps.choose_parts import chosen_parts
+from pruxel.core.steps.on_meshes import of_parts
 from pruxel.core.steps.references import Part
 from pruxel.core.steps.registry import Params, StepResult, step
 
@@ -79,8 +80,7 @@ def flip_faces(scene: Scene, params: FlipFaces, context: Context) -> StepResult:
         if (mesh := scene.nodes[index].mesh) is not None
         for p in scene.meshes[mesh].primitives
     )
-    word = "part" if len(nodes) == 1 else "parts"
     measured = (Evidence("faces turned", flipped), Evidence("parts", len(nodes)))
     return StepResult(
-        edit_meshes(scene, nodes, change), f"{counted(flipped, 'face')} of {len(nodes)} {word} turned", measured
+        edit_meshes(scene, nodes, change), f"{counted(flipped, 'face')} of {of_parts(len(nodes))} turned", measured
     )
