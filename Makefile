@@ -8,7 +8,7 @@ export PRUXEL_DATA_FOLDER ?= $(CURDIR)/.data
 PY := .venv/bin/python
 STAMPS := .venv/stamps
 
-.PHONY: setup demo test bench fuzz soak lint types clean
+.PHONY: setup demo sample page-tests test bench fuzz soak lint types clean
 
 setup: $(STAMPS)/system $(STAMPS)/python $(STAMPS)/web $(STAMPS)/kernels
 
@@ -41,8 +41,14 @@ $(STAMPS)/kernels: $(STAMPS)/python $(shell grep -rl "numba.njit" src --include=
 demo: setup
 	@$(PY) -m pruxel.server.demo
 
-test: setup
+# All tests want the made-up game; made once, before, it is made by none of them.
+sample: $(STAMPS)/kernels
+	$(PY) -m pruxel.sample $(PRUXEL_DATA_FOLDER)
+
+page-tests: $(STAMPS)/web
 	cd web && npm run --silent test
+
+test: setup sample page-tests
 	bash tools/run-tests
 
 bench: setup

@@ -31,7 +31,7 @@ def main() -> None:
         driver = start_browser(Path(folder), smooth=True)
         try:
             page = Page(driver, 300)
-            page.begin(sys.argv[1], Path(folder))
+            page.begin(sys.argv[1], Path(folder), sharp=True)
             walk(page)
         finally:
             driver.quit()

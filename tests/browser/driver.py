@@ -43,10 +43,13 @@ class Page:
         self.driver = driver
         self._wait = WebDriverWait(driver, seconds, poll_frequency=0.1)
 
-    def begin(self, address: str, downloads: Path, size: tuple[int, int] = (1280, 800)) -> None:
-        """Arrive at an address in a window of a size; what is downloaded goes into a folder."""
+    def begin(self, address: str, downloads: Path, size: tuple[int, int] = (1280, 800), *, sharp: bool = False) -> None:
+        """Arrive at an address in a window of a size; what is downloaded goes into a folder.
+
+        That all of its pixels are drawn, and not each second one, is for those who look at pictures as well.
+        """
         ask = self.driver.execute_cdp_cmd
-        metrics = {"width": size[0], "height": size[1], "deviceScaleFactor": 1, "mobile": False}
+        metrics = {"width": size[0], "height": size[1], "deviceScaleFactor": 1 if sharp else 0.5, "mobile": False}
         ask("Emulation.setDeviceMetricsOverride", metrics)
         ask("Browser.setDownloadBehavior", {"behavior": "allow", "downloadPath": str(downloads)})
         self.driver.get(address)

@@ -31,16 +31,14 @@ MOST_CLIPS = 3
 
 
 def moments(scene: Scene) -> list[tuple[int, float, Scene]]:
-    """At rest, and a few moments of the first clips; splines are played through their keys, so only those count."""
+    """At rest, and a few moments of the first clips."""
     found = [(-1, 0.0, scene)]
     for number, clip in enumerate(scene.clips[:MOST_CLIPS]):
         times = [channel.times for channel in clip.channels if len(channel.times)]
         if not times:
             continue
         end = max(float(t[-1]) for t in times)
-        splines = any(channel.interpolation == "CUBICSPLINE" for channel in clip.channels)
-        wanted = times[0][:: max(len(times[0]) // 3, 1)].tolist() if splines else [0.0, end * 0.37, end * 0.99]
-        found += [(number, seconds, posed(scene, clip, seconds)) for seconds in wanted]
+        found += [(number, seconds, posed(scene, clip, seconds)) for seconds in (0.0, end * 0.37, end * 0.99)]
     return found
 
 

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from soak.run import Span, soak
 
-SPAN = Span(seconds=20, acts=40, kills=6)
+SPAN = Span(seconds=15, acts=20, kills=3)
 
 
 def test_promises_hold_through_kills_and_full_disks(game: Path, tmp_path: Path) -> None:

@@ -13,10 +13,10 @@ import {
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { build } from '../src/viewer/build'
 import { backOf, materialFor } from '../src/viewer/looks'
-import type { ArrayRef, MaterialData, NodeData, PrimitiveData, SceneData, TextureRef } from '../src/viewer/manifest'
+import type { MaterialData, PrimitiveData, SceneData, TextureRef } from '../src/viewer/manifest'
 import { material } from '../src/viewer/materials'
+import { array, mesh, node, scene, stored, triangle } from './stored'
 
-const stored = new Map<string, ArrayBuffer>()
 let decoded = 0
 beforeEach(() => {
   decoded = 0
@@ -26,13 +26,6 @@ beforeEach(() => {
   })
   vi.stubGlobal('createImageBitmap', async () => ({ width: 2, height: 2, number: ++decoded }))
 })
-
-let numbers = 0
-function array(values: Float32Array | Uint32Array | Uint16Array, width: number, dtype: string): ArrayRef {
-  const blob = `blob${numbers++}`
-  stored.set(blob, values.slice().buffer as ArrayBuffer)
-  return { blob, dtype, shape: [values.length / width, width] }
-}
 
 const PLAIN: MaterialData = {
   name: 'rust',
@@ -66,31 +59,6 @@ const ref = (texture: number, more: Partial<TextureRef> = {}): TextureRef => ({
   scale: [1, 1],
   ...more,
 })
-function scene(more: Partial<SceneData> = {}): SceneData {
-  stored.set('p0', new ArrayBuffer(4))
-  stored.set('p1', new ArrayBuffer(4))
-  const sampler = (wrap_u: 'repeat' | 'clamp' | 'mirror', filter: 'linear' | 'nearest') => ({
-    wrap_u,
-    wrap_v: 'repeat' as const,
-    filter,
-  })
-  return {
-    name: 's',
-    nodes: [],
-    roots: [],
-    meshes: [],
-    materials: [],
-    skins: [],
-    clips: [],
-    textures: [
-      { image: 0, sampler: sampler('repeat', 'linear') },
-      { image: 1, sampler: sampler('clamp', 'nearest') },
-      { image: 2, sampler: sampler('mirror', 'linear') },
-    ],
-    pictures: ['p0', 'p1', null],
-    ...more,
-  }
-}
 const of = (data: Partial<MaterialData>, how = { colored: false, tangents: true }) =>
   material(scene({ materials: [{ ...PLAIN, ...data }] }), 0, how)
 
@@ -174,35 +142,6 @@ describe('textures', () => {
     expect(((await of({ base_color_texture: ref(9) })) as MeshStandardMaterial).map).toBeNull()
   })
 })
-
-function triangle(more: Partial<PrimitiveData> = {}): PrimitiveData {
-  return {
-    positions: array(new Float32Array([0, 0, 0, 1, 0, 0, 0, 1, 0]), 3, '<f4'),
-    indices: array(new Uint32Array([0, 1, 2]), 3, '<u4'),
-    normals: null,
-    tangents: null,
-    uvs: [],
-    colors: [],
-    joints: null,
-    weights: null,
-    material: null,
-    targets: [],
-    ...more,
-  }
-}
-const node = (name: string, more: Partial<NodeData> = {}): NodeData => ({
-  name,
-  mesh: 0,
-  skin: null,
-  children: [],
-  translation: [0, 0, 0],
-  rotation: [0, 0, 0, 1],
-  scale: [1, 1, 1],
-  matrix: null,
-  weights: null,
-  ...more,
-})
-const mesh = (...primitives: PrimitiveData[]) => ({ name: 'm', primitives, strokes: [], target_weights: [] })
 
 describe('what is drawn', () => {
   it('is drawn at once where a mesh stands often, mirrored ones apart', async () => {

@@ -3,7 +3,7 @@ import { join } from 'node:path'
 import { Matrix4, Mesh, Vector3, type Object3D } from 'three'
 import { beforeAll, describe, expect, it, vi } from 'vitest'
 import { build, worldMatrix, type Built } from '../src/viewer/build'
-import { clipsOf, Player } from '../src/viewer/clips'
+import { Motion } from '../src/viewer/motion'
 import type { SceneData } from '../src/viewer/manifest'
 
 // A folder of stored scenes and of where the core says that their parts stand; written by tests of the core, which run
@@ -89,13 +89,11 @@ describe.runIf(folder)('what is drawn stands where the core says', () => {
       moments: Moment[]
     }
     const built = await build(scene)
-    const clips = await clipsOf(scene, built)
-    for (const moment of moments) {
-      const player = new Player(built.root, clips, () => undefined)
-      if (moment.clip >= 0) player.hold(moment.clip, moment.seconds)
+    const motion = new Motion(scene, built)
+    for (const { clip, seconds, parts } of moments) {
+      await motion.pose(clip < 0 ? [] : [{ clip, seconds, share: 1 }])
       world(built.root)
-      compare(`in clip ${moment.clip} at ${moment.seconds} s`, moment.parts, standing(built))
-      player.stop()
+      compare(`in clip ${clip} at ${seconds} s`, parts, standing(built))
     }
   })
 })

@@ -2606,6 +2606,25 @@ export interface components {
             /** Part */
             part: string;
         };
+        /** ClipFactsOut */
+        ClipFactsOut: {
+            /** Entry */
+            entry: string;
+            /** Frames */
+            frames: number;
+            /** Keys */
+            keys: number;
+            /** Moves */
+            moves: string[];
+            /** Name */
+            name: string;
+            /** Nodes */
+            nodes: number;
+            /** Rate */
+            rate: number;
+            /** Seconds */
+            seconds: number;
+        };
         /** ClipOut */
         ClipOut: {
             /** Frames */
@@ -2977,7 +2996,7 @@ export interface components {
             /** Area */
             area: number;
             /** Clips */
-            clips: string[];
+            clips: components["schemas"]["ClipFactsOut"][];
             /** Joints */
             joints: number;
             /** Materials */

@@ -1,6 +1,6 @@
 import {
   AnimationClip,
-  AnimationMixer,
+  Interpolant,
   InterpolateDiscrete,
   InterpolateLinear,
   Mesh,
@@ -8,43 +8,87 @@ import {
   Quaternion,
   QuaternionKeyframeTrack,
   VectorKeyframeTrack,
-  type AnimationAction,
   type KeyframeTrack,
-  type Matrix4,
-  type Object3D,
 } from 'three'
 import { numbers } from './arrays'
 import type { Built } from './build'
 import type { SceneData } from './manifest'
 
-type Channel = SceneData['clips'][number]['channels'][number]
+type ClipData = SceneData['clips'][number]
+type Channel = ClipData['channels'][number]
 
-// Splines are played through their keys: for looking, a straight way between them is near enough.
+// Keys of in-tangent, value, out-tangent, met by a cubic (glTF 2.0, appendix C.5). `turns`: values are quaternions.
+class Spline extends Interpolant {
+  constructor(
+    times: ArrayLike<number>,
+    values: ArrayLike<number>,
+    size: number,
+    result: ArrayLike<number> | undefined,
+    private readonly turns: boolean,
+  ) {
+    super(times as never, values as never, size, result as never)
+  }
+
+  override copySampleValue_(index: number): never {
+    const { resultBuffer: out, sampleValues: values, valueSize: size } = this.opened()
+    for (let k = 0; k < size; k++) out[k] = values[(3 * index + 1) * size + k]!
+    return out as never
+  }
+
+  override interpolate_(next: number, before: number, t: number, after: number): never {
+    const { resultBuffer: out, sampleValues: values, valueSize: size } = this.opened()
+    const span = after - before
+    const s = (t - before) / span
+    const [s2, s3] = [s * s, s * s * s]
+    const [from, to] = [3 * (next - 1) * size, 3 * next * size]
+    let length = 0
+    for (let k = 0; k < size; k++) {
+      out[k] =
+        (2 * s3 - 3 * s2 + 1) * values[from + size + k]! +
+        (s3 - 2 * s2 + s) * span * values[from + 2 * size + k]! +
+        (3 * s2 - 2 * s3) * values[to + size + k]! +
+        (s3 - s2) * span * values[to + k]!
+      length += out[k]! ** 2
+    }
+    if (this.turns) for (let k = 0; k < size; k++) out[k]! /= Math.sqrt(length) || 1
+    return out as never
+  }
+
+  private opened() {
+    return this as unknown as { resultBuffer: number[]; sampleValues: ArrayLike<number>; valueSize: number }
+  }
+}
+
+// A track whose keys are splines; three asks each track how wide a value is, and for what lies between two.
+function splined<T extends KeyframeTrack>(track: T, size: number): T {
+  const turns = track instanceof QuaternionKeyframeTrack
+  return Object.assign(track, {
+    getValueSize: () => size,
+    createInterpolant: (result?: ArrayLike<number>) => new Spline(track.times, track.values, size, result, turns),
+  })
+}
+
 async function tracks(channel: Channel, built: Built): Promise<KeyframeTrack[]> {
   const [times, stored] = await Promise.all([numbers(channel.times), numbers(channel.values)])
   const at = built.nodes[channel.node]
   if (!at || !times.length) return []
   const spline = channel.interpolation === 'CUBICSPLINE'
   const width = stored.length / times.length / (spline ? 3 : 1)
-  const keys = spline ? splineKeys(stored as Float32Array, times.length, width) : stored
-  const values = Array.from(channel.path === 'rotation' ? unit(keys) : keys)
+  const values = channel.path === 'rotation' && !spline ? unit(stored) : stored
   const how = channel.interpolation === 'STEP' ? InterpolateDiscrete : InterpolateLinear
-  const when = Array.from(times)
+  const made = (Kind: typeof VectorKeyframeTrack, name: string): KeyframeTrack => {
+    const track = new Kind(name, times as never, values as never, how)
+    return spline ? splined(track, width) : track
+  }
   if (channel.path === 'weights') {
     const shaped = built.drawn.filter(
       (d) => d.node === at && d.object instanceof Mesh && d.object.morphTargetInfluences,
     )
-    return shaped.map((d) => new NumberKeyframeTrack(`${d.object.uuid}.morphTargetInfluences`, when, values, how))
+    return shaped.map((d) => made(NumberKeyframeTrack as never, `${d.object.uuid}.morphTargetInfluences`))
   }
   const name = { translation: 'position', rotation: 'quaternion', scale: 'scale' }[channel.path]
   const Kind = channel.path === 'rotation' ? QuaternionKeyframeTrack : VectorKeyframeTrack
-  return [new Kind(`${at.uuid}.${name}`, when, values, how)]
-}
-
-function splineKeys(stored: Float32Array, count: number, width: number): Float32Array {
-  const out = new Float32Array(count * width)
-  for (let i = 0; i < count; i++) out.set(stored.subarray((3 * i + 1) * width, (3 * i + 2) * width), i * width)
-  return out
+  return [made(Kind as typeof VectorKeyframeTrack, `${at.uuid}.${name}`)]
 }
 
 function unit(turns: ArrayLike<number>): Float32Array {
@@ -58,82 +102,11 @@ function unit(turns: ArrayLike<number>): Float32Array {
   return out
 }
 
-export async function clipsOf(scene: SceneData, built: Built): Promise<AnimationClip[]> {
-  return Promise.all(
-    scene.clips.map(async (clip) => {
-      const made = await Promise.all(clip.channels.map((channel) => tracks(channel, built)))
-      return new AnimationClip(clip.name, -1, made.flat())
-    }),
-  )
-}
-
-// Plays one clip at a time.
-export class Player {
-  private readonly mixer: AnimationMixer
-  private action: AnimationAction | null = null
-  private readonly fixed = new Map<Object3D, Matrix4>()
-
-  constructor(
-    private readonly root: Object3D,
-    private readonly clips: AnimationClip[],
-    private readonly draw: () => void,
-  ) {
-    this.mixer = new AnimationMixer(root)
-  }
-
-  private choose(number: number): AnimationAction | null {
-    const clip = this.clips[number]
-    if (!clip) return null
-    if (this.action?.getClip() !== clip) {
-      this.stop()
-      this.action = this.mixer.clipAction(clip).play()
-      this.loosen(clip)
-    }
-    return this.action
-  }
-
-  // What stands by a matrix cannot move; while a clip moves it, it stands by its place, turn and scale instead.
-  private loosen(clip: AnimationClip): void {
-    for (const track of clip.tracks) {
-      const object = this.root.getObjectByProperty('uuid', track.name.split('.')[0])
-      if (!object || object.matrixAutoUpdate || track.name.endsWith('Influences')) continue
-      this.fixed.set(object, object.matrix.clone())
-      object.matrixAutoUpdate = true
-    }
-  }
-
-  // Play round and round; `told` hears the time in seconds, every frame.
-  play(number: number, told: (seconds: number) => void): void {
-    const action = this.choose(number)
-    if (!action) return
-    action.paused = false
-    const step = (before: number) =>
-      requestAnimationFrame((now) => {
-        if (this.action !== action || action.paused) return
-        this.mixer.update((now - before) / 1000)
-        told(action.time)
-        this.draw()
-        step(now)
-      })
-    step(performance.now())
-  }
-
-  hold(number: number, seconds: number): void {
-    const action = this.choose(number)
-    if (!action) return
-    action.paused = true
-    action.time = seconds
-    this.mixer.update(0)
-    this.draw()
-  }
-
-  stop(): void {
-    this.mixer.stopAllAction()
-    this.action = null
-    for (const [object, matrix] of this.fixed) {
-      object.matrix.copy(matrix)
-      object.matrixAutoUpdate = false
-    }
-    this.fixed.clear()
-  }
+// Fetched when it is wanted: a scene may have hundreds.
+export async function clipOf(clip: ClipData, built: Built): Promise<AnimationClip> {
+  const made = await Promise.all(clip.channels.map((channel) => tracks(channel, built)))
+  const listed = made.flat()
+  // A clip of one key has no length; the mixer divides by it.
+  const length = Math.max(1e-6, ...listed.map((track) => track.times.at(-1) ?? 0))
+  return new AnimationClip(clip.name, length, listed)
 }

@@ -52,13 +52,13 @@ export class Lights {
   private readonly key = new DirectionalLight('#fff3df', 2.0)
   private angle = 0
   private reach = 1
+  private placed = ''
   private readonly ground = new Mesh(new PlaneGeometry(1, 1), new ShadowMaterial({ opacity: 0.17 }))
 
   constructor(scene: Scene, renderer: WebGLRenderer) {
     scene.environment = surroundings(renderer)
     scene.environmentIntensity = 1.05
     this.key.castShadow = true
-    this.key.shadow.mapSize.set(2048, 2048)
     this.key.shadow.bias = -0.0006
     this.key.shadow.radius = 5
     this.ground.rotation.x = -Math.PI / 2
@@ -77,7 +77,20 @@ export class Lights {
     this.key.position.copy(this.key.target.position).add(from.multiplyScalar(this.reach))
   }
 
-  place(center: Vector3, radius: number, floor: number): void {
+  // A shadow no finer than what is seen, by the longer side of the picture in texels.
+  sharpen(texels: number): void {
+    const size = Math.min(2048, 2 ** Math.ceil(Math.log2(Math.max(texels, 512))))
+    if (this.key.shadow.mapSize.x === size) return
+    this.key.shadow.mapSize.set(size, size)
+    this.key.shadow.map?.dispose()
+    this.key.shadow.map = null
+  }
+
+  // True where that is elsewhere than before, so that shadows fall anew.
+  place(center: Vector3, radius: number, floor: number): boolean {
+    const now = [...center.toArray(), radius, floor].join()
+    if (now === this.placed) return false
+    this.placed = now
     this.reach = radius * 2.2
     this.key.target.position.copy(center)
     this.aim()
@@ -89,5 +102,6 @@ export class Lights {
     shade.updateProjectionMatrix()
     this.ground.scale.setScalar(radius * 14)
     this.ground.position.set(center.x, floor - radius * 0.002, center.z)
+    return true
   }
 }

@@ -1,8 +1,5 @@
 import {
-  DoubleSide,
-  FrontSide,
   InstancedMesh,
-  Mesh,
   NeutralToneMapping,
   OrthographicCamera,
   PCFShadowMap,
@@ -13,22 +10,25 @@ import {
   Vector3,
   WebGLRenderer,
   type Box3,
-  type Material,
 } from 'three'
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js'
+import { Bones, type Joint } from './bones'
 import { build, letGo, NOWHERE, type Built, type Drawn } from './build'
+import type { Keys } from '../model/curves'
 import type { FaceSet } from '../model/faces'
 import { ChosenFaces } from './chosen'
-import { clipsOf, Player } from './clips'
-import { clipRows, FROM, parallelEye, pictureOf, reachTo, turnAbout, type Axis } from './eye'
+import { clipRows, FROM, parallelEye, pictureOf, reachTo, type Axis } from './eye'
 import { boxOf, pointsOf } from './extent'
 import { framing, viewpoint } from './framing'
 import { Lights } from './lights'
 import { Guides } from './guides'
-import { backOf, isShared, materialFor, wireOf, type Backs, type Look } from './looks'
+import { Dress } from './dress'
+import type { Backs, Look } from './looks'
 import { told } from './manifest'
 import { meet, type Met } from './meet'
+import { Motion, type Stand } from './motion'
 import { partsWithin, type Sides } from './parts'
+import { Turntable } from './turntable'
 import { Wipe } from './wipe'
 
 export type { Axis, Backs, Look }
@@ -43,22 +43,23 @@ export class Stage {
   private readonly guides: Guides
   private readonly flatEye = new OrthographicCamera()
   private parallel = false
-  private backsAre: Backs = 'hatched'
-  private wires: Mesh[] | null = null
-  private joint = ''
   private readonly watcher = new ResizeObserver(() => this.resize())
-  private readonly backs = new Map<Drawn, Mesh>()
   private home: HTMLElement | null = null
   private built: Built | null = null
-  private player: Player | null = null
+  private motion: Motion | null = null
+  private stand: Stand = []
+  private bones: Bones | null = null
+  private readonly turntable: Turntable
   private hidden: ReadonlySet<string> = new Set()
-  private look: Look = 'textured'
   private asked = 0
   private waiting = false
   private measuring: Vector3[] = []
   private readonly faces = new ChosenFaces()
   private readonly wipe = new Wipe(this.scene)
-  private turning = false
+  readonly dress = new Dress(
+    () => this.all(),
+    () => this.draw(),
+  )
   framesDrawn = 0
 
   constructor() {
@@ -75,6 +76,7 @@ export class Stage {
     this.controls.zoomToCursor = true
     this.controls.addEventListener('change', () => this.redraw())
     this.controls.addEventListener('start', () => this.turn(false))
+    this.turntable = new Turntable(this.camera, this.controls.target, () => this.redraw())
   }
 
   // Stand in an element of the page; what was shown elsewhere is cleared.
@@ -87,7 +89,7 @@ export class Stage {
   }
 
   detach(): void {
-    this.turning = false
+    this.turntable.stop()
     this.asked += 1
     this.clear()
     this.watcher.disconnect()
@@ -100,17 +102,16 @@ export class Stage {
     const mine = ++this.asked
     const data = await told(manifest)
     const built = await build(data)
-    const clips = await clipsOf(data, built)
     if (mine !== this.asked) return false
     const before = this.built ? this.bounds() : null
     this.clear()
     this.built = built
-    this.player = clips.length ? new Player(built.root, clips, () => this.draw()) : null
-    for (const drawn of built.drawn) this.prepare(drawn)
+    this.motion = new Motion(data, built)
+    this.stand = []
+    for (const drawn of built.drawn) this.dress.prepare(drawn)
     this.scene.add(built.root)
     built.root.updateMatrixWorld(true)
-    this.setLook(this.look)
-    this.setWires(this.wires !== null)
+    this.dress.again()
     this.endMeasuring()
     this.setVisible(this.hidden)
     const after = this.bounds()
@@ -124,14 +125,15 @@ export class Stage {
   // Show another state beside it, parted by a line; none takes it away. It goes with the next scene.
   async beside(manifest: string): Promise<void> {
     const [mine, turn] = [this.asked, ++this.wipe.asked]
-    const other = manifest ? await build(await told(manifest)) : null
+    const data = manifest ? await told(manifest) : null
+    const other = data ? await build(data) : null
     if (mine !== this.asked || turn !== this.wipe.asked) return
     const before = this.wipe.share
-    for (const drawn of this.wipe.drawn) this.backs.delete(drawn)
-    this.wipe.put(other)
-    for (const drawn of this.wipe.drawn) this.prepare(drawn)
-    this.setLook(this.look)
-    this.setWires(this.wires !== null)
+    this.dress.forget(this.wipe.drawn)
+    this.wipe.put(other, data && other && new Motion(data, other))
+    void this.pose(this.stand)
+    for (const drawn of this.wipe.drawn) this.dress.prepare(drawn)
+    this.dress.again()
     this.setVisible(this.hidden)
     if (other ? this.wipe.share < 1 : this.wipe.share !== before) this.fit()
   }
@@ -148,14 +150,6 @@ export class Stage {
     return [...this.drawn, ...this.wipe.drawn]
   }
 
-  private prepare(drawn: Drawn): void {
-    drawn.object.castShadow = drawn.object.receiveShadow = drawn.object instanceof Mesh
-    const back = backOf(drawn)
-    if (!back) return
-    drawn.object.add(back)
-    this.backs.set(drawn, back)
-  }
-
   setVisible(hidden: ReadonlySet<string>): void {
     this.hidden = hidden
     for (const { object, parts, matrices } of this.all()) {
@@ -164,39 +158,6 @@ export class Stage {
         object.instanceMatrix.needsUpdate = true
       } else object.visible = !parts.every((part) => hidden.has(part))
     }
-    this.draw()
-  }
-
-  // `joint` is the one whose weights are shown, where that is the look.
-  setLook(look: Look, joint = this.joint): void {
-    this.look = look
-    this.joint = joint
-    for (const drawn of this.all()) {
-      const before = drawn.object.material as Material
-      drawn.object.material = materialFor(look, drawn, joint)
-      if (before !== drawn.own && !isShared(before)) before.dispose()
-    }
-    this.setBacks(this.backsAre)
-  }
-
-  // What is seen of faces from behind.
-  setBacks(backs: Backs): void {
-    this.backsAre = backs
-    for (const [drawn, back] of this.backs) {
-      back.visible = backs === 'hatched' && this.look !== 'wire' && this.look !== 'sides'
-      const material = drawn.object.material as Material
-      const side = backs === 'both' || this.look === 'sides' ? DoubleSide : FrontSide
-      if (isShared(material) || material.side === side) continue
-      material.side = side
-      material.needsUpdate = true
-    }
-    this.draw()
-  }
-
-  // Lines over the surface.
-  setWires(on: boolean): void {
-    for (const one of this.wires ?? []) one.removeFromParent()
-    this.wires = on ? this.all().flatMap((drawn) => wireOf(drawn) ?? []) : null
     this.draw()
   }
 
@@ -221,7 +182,7 @@ export class Stage {
 
   // Look along an axis at what is visible.
   viewFrom(axis: Axis): void {
-    this.turning = false
+    this.turntable.stop()
     this.fit(new Vector3(...FROM[axis]).normalize())
   }
 
@@ -273,36 +234,46 @@ export class Stage {
 
   // Turn slowly by itself until somebody takes hold of it.
   turn(on: boolean): void {
-    this.turning = on && !matchMedia('(prefers-reduced-motion: reduce)').matches
-    if (!this.turning) return
-    const { center, radius } = this.bounds()
-    const upright = Math.tan((this.camera.fov * Math.PI) / 360)
-    const half = Math.atan(Math.min(upright, upright * this.camera.aspect))
-    const away = this.camera.position
-      .clone()
-      .sub(this.controls.target)
-      .setLength((radius / Math.sin(half)) * 0.94)
-    this.controls.target.copy(center)
-    this.camera.position.copy(center).add(away)
-    this.spin(performance.now())
+    if (on) this.turntable.start(this.bounds())
+    else this.turntable.stop()
   }
 
-  private spin(before: number): void {
-    requestAnimationFrame((now) => {
-      if (!this.turning) return
-      const angle = ((now - before) / 1000) * 0.5
-      turnAbout(this.camera, this.controls.target, angle)
-      this.redraw()
-      this.spin(now)
-    })
+  // Stand as clips have it, what is shown beside it too; without moments as it stands by itself.
+  async pose(stand: Stand): Promise<void> {
+    this.stand = stand
+    const { motion, wipe } = this
+    if (!motion) return
+    const beside = wipe.motion?.pose(wipe.motion.alike(stand, motion))
+    const [stood] = await Promise.all([motion.pose(stand), beside])
+    if (stood && motion === this.motion) this.draw()
   }
 
-  play(number: number, told: (seconds: number) => void): void {
-    this.player?.play(number, told)
+  // The joints over the model, but those below some; the list of all. One stands out.
+  setBones(on: boolean, hidden: ReadonlySet<string> = new Set(), chosen = ''): Joint[] {
+    if (on && this.built && !this.bones) {
+      this.bones = new Bones(this.built)
+      this.scene.add(this.bones.group)
+    } else if (!on) this.dropBones()
+    this.bones?.show(hidden, chosen)
+    this.redraw()
+    return this.bones?.joints ?? []
   }
 
-  hold(number: number, seconds: number): void {
-    this.player?.hold(number, seconds)
+  private dropBones(): void {
+    this.bones?.group.removeFromParent()
+    this.bones?.dispose()
+    this.bones = null
+  }
+
+  // The joint at a point of the element, from 0 to 1 across and down; empty for none, or where none are shown.
+  jointAt(across: number, down: number): string {
+    const seen = this.wipe.seenAt(across, down)
+    if (!this.bones || !seen) return ''
+    return this.bones.near(seen[0] * 2 - 1, 1 - seen[1] * 2, this.eye(), this.camera.aspect)
+  }
+
+  keysOf(clip: number, joint: string): Keys[] {
+    return this.motion?.keysOf(clip, joint) ?? []
   }
 
   // Frame what is visible. Near and far follow, from a millimetre to ten kilometres.
@@ -326,9 +297,10 @@ export class Stage {
   private place({ center, radius }: { center: Vector3; radius: number }): void {
     this.controls.minDistance = radius * 0.02
     this.controls.maxDistance = radius * 40
-    this.lights.place(center, radius, this.box().min.y)
+    const moved = this.lights.place(center, radius, this.box().min.y)
     this.guides.place(this.box())
-    this.draw()
+    if (moved) this.draw()
+    else this.redraw()
   }
 
   private box(): Box3 {
@@ -345,6 +317,7 @@ export class Stage {
     const { clientWidth, clientHeight } = this.home ?? { clientWidth: 0, clientHeight: 0 }
     if (!clientWidth || !clientHeight) return
     this.renderer.setSize(clientWidth, clientHeight, false)
+    this.lights.sharpen(Math.max(clientWidth, clientHeight) * this.renderer.getPixelRatio())
     this.camera.aspect = clientWidth / clientHeight
     this.camera.updateProjectionMatrix()
     this.draw()
@@ -368,6 +341,8 @@ export class Stage {
   private render(): void {
     reachTo(this.camera, this.controls.target, this.built ? this.bounds().radius : 1)
     this.guides.face(this.camera)
+    if (this.bones) this.built?.root.updateMatrixWorld()
+    this.bones?.place()
     this.wipe.render(this.renderer, this.built, this.eye())
     this.framesDrawn += 1
   }
@@ -379,13 +354,13 @@ export class Stage {
   // Geometries and textures stay with their caches; only what belongs to this scene alone goes.
   private clear(): void {
     if (!this.built) return
-    this.player?.stop()
-    this.player = null
+    this.motion = null
+    this.dropBones()
     this.faces.clear()
     this.wipe.put(null)
     this.scene.remove(this.built.root)
     letGo(this.built)
-    this.backs.clear()
+    this.dress.clear()
     this.built = null
   }
 }

@@ -1,10 +1,12 @@
 import { Vector2, type Camera, type Scene, type WebGLRenderer } from 'three'
 import { letGo, type Built, type Drawn } from './build'
+import type { Motion } from './motion'
 
 // Another state of what is shown, or another thing, left of an upright line or whole beside it; both are seen by the
 // same eye.
 export class Wipe {
   private other: Built | null = null
+  motion: Motion | null = null
   // From 0, nothing of the other, to 1, nothing else; null: side by side, each in the middle of its half.
   at: number | null = 0.5
   // How often another was asked for: what comes late is not shown.
@@ -16,12 +18,13 @@ export class Wipe {
     return this.other?.drawn ?? []
   }
 
-  put(other: Built | null): void {
+  put(other: Built | null, motion: Motion | null = null): void {
     if (this.other) {
       this.scene.remove(this.other.root)
       letGo(this.other)
     }
     this.other = other
+    this.motion = motion
     if (!other) return
     other.root.visible = false
     this.scene.add(other.root)

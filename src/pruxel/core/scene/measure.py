@@ -11,6 +11,7 @@ from pruxel.core.base.arrays import DoubleArray, bounds
 from pruxel.core.geometry.measure import triangle_areas
 from pruxel.core.scene.analyses import once_per_mesh
 from pruxel.core.scene.model import Mesh, Scene
+from pruxel.core.scene.motion import ClipFacts, facts_of
 from pruxel.core.scene.pose import standing
 from pruxel.core.scene.walk import parts, world_from_local
 
@@ -46,7 +47,7 @@ class SceneFacts:
     textures: tuple[str, ...]
     joints: int
     points: tuple[str, ...]
-    clips: tuple[str, ...]
+    clips: tuple[ClipFacts, ...]
     variants: tuple[str, ...]
     parts: tuple[PartFacts, ...]
 
@@ -115,7 +116,7 @@ def measure(scene: Scene) -> SceneFacts:
         tuple(i.name for i in scene.images),
         len({j for s in scene.skins for j in s.joints}),
         _points(scene),
-        tuple(c.name for c in scene.clips),
+        tuple(facts_of(c) for c in scene.clips),
         variant_names(scene.meshes),
         tuple(found),
     )

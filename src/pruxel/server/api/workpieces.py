@@ -25,11 +25,10 @@ from pruxel.server.api.models import (
     StepKindOut,
     StepModel,
     StepsIn,
-    ViewContent,
-    ViewOut,
     WorkpieceIn,
     WorkpieceOut,
 )
+from pruxel.server.api.view_models import ViewContent, ViewOut
 from pruxel.server.jobs.aside import aside
 from pruxel.server.jobs.queue import put_job
 from pruxel.server.jobs.slots import slots_for

@@ -264,6 +264,7 @@ useKeys('Bench', [
         ref="viewport"
         :key="id"
         :scene="scene"
+        :clips="content?.facts.clips ?? []"
         :beside="beside.scene"
         :hidden="hidden"
         :chosen="forming ? [] : chosen"

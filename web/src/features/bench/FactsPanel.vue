@@ -9,7 +9,7 @@ const lists = computed(
     [
       ['Materials', counted(content.facts.materials)],
       ['Textures', counted(content.facts.textures)],
-      ['Clips', counted(content.facts.clips)],
+      ['Clips', counted(content.facts.clips.map((clip) => clip.name))],
       ['Variants', counted(content.facts.variants)],
     ] as const,
 )

@@ -46,7 +46,7 @@ const choices = computed((): Record<Target, string[]> => ({
   part: parts.value,
   material: content?.facts.materials ?? [],
   texture: content?.facts.textures ?? [],
-  clip: content?.facts.clips ?? [],
+  clip: content?.facts.clips.map((clip) => clip.name) ?? [],
   variant: content?.facts.variants ?? [],
   joint: content?.facts.points ?? [],
   entry: entries.value,

@@ -1,17 +1,25 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import type { ClipFacts } from '../../api/client'
+import { useBones } from '../../composables/useBones'
 import { useFaces } from '../../composables/useFaces'
+import { useKeys } from '../../composables/useKeys'
+import { usePlaying } from '../../composables/usePlaying'
 import { told } from '../../model/words'
 import { AT_FIRST, GROUNDS, kept, type Viewing } from '../../model/viewing'
 import { CHANNELS, type Channel } from '../../viewer/channels'
+import type { Stand } from '../../viewer/motion'
 import { theStage, type Look, type Stage } from '../../viewer/stage'
 import { jointsOf, partsOf } from '../../viewer/parts'
+import JointsPanel from './JointsPanel.vue'
+import PlayBar from './PlayBar.vue'
 import ViewLegend from './ViewLegend.vue'
 import ViewMenu from './ViewMenu.vue'
 import WipeLine from './WipeLine.vue'
 
-const { scene, beside, hidden, chosen, keep, name, wiping, apart } = defineProps<{
+const { scene, clips, beside, hidden, chosen, keep, name, wiping, apart } = defineProps<{
   scene: string | undefined
+  clips: ClipFacts[]
   // Another state of it, left of a line that one moves; none where it is empty.
   beside: string
   hidden: Set<string>
@@ -37,6 +45,15 @@ const measuring = ref(false)
 const distance = ref<number | null>(null)
 const channel = computed(() => CHANNELS.find(([one]) => one === viewing.value.look)?.[0] ?? '')
 let stage: Stage | null = null
+const playing = usePlaying(
+  () => clips,
+  (wanted) => void stand(wanted),
+  `pruxel.motion.${keep}`,
+)
+const bones = useBones(
+  () => stage,
+  () => playing.number.value,
+)
 let pressedAt = { x: 0, y: 0 }
 let lightFrom: number | null = null
 
@@ -48,6 +65,8 @@ async function show() {
     stage.setVisible(hidden)
     if (!(await stage.show(wanted))) return
     shown.value = wanted
+    bones.use()
+    await stand(playing.moments.value)
     joints.value = jointsOf(stage.drawn)
     if (!joints.value.includes(viewing.value.joint)) viewing.value = { ...viewing.value, joint: joints.value[0] ?? '' }
     square.value = stage.square
@@ -58,10 +77,19 @@ async function show() {
   }
 }
 
+async function stand(wanted: Stand) {
+  try {
+    await stage?.pose(wanted)
+    bones.read()
+  } catch (error) {
+    failed.value = told(error)
+  }
+}
+
 function use(now: Viewing) {
-  stage?.setLook(now.look, now.joint)
-  stage?.setBacks(now.backs)
-  stage?.setWires(now.wires)
+  stage?.dress.setLook(now.look, now.joint)
+  stage?.dress.setBacks(now.backs)
+  stage?.dress.setWires(now.wires)
   stage?.setGuides(now)
   stage?.setParallel(now.parallel)
 }
@@ -96,7 +124,10 @@ function moved(event: PointerEvent) {
     frame.value = dragged(event)
     return
   }
-  if (lightFrom === null) return
+  if (lightFrom === null) {
+    if (!event.buttons) bones.point(...across(event), event.offsetX, event.offsetY)
+    return
+  }
   event.stopPropagation()
   stage?.turnLight((event.clientX - lightFrom) * 0.01)
   lightFrom = event.clientX
@@ -112,6 +143,7 @@ function released(event: PointerEvent) {
     distance.value = stage.measure(...across(event))
     return
   }
+  if (!faces.active.value && bones.pick(...across(event))) return
   const met = stage.hit(...across(event))
   if (!faces.active.value) emit('pick', met ? [met.part] : [], event.shiftKey || event.ctrlKey || event.metaKey)
   else if (met && met.face >= 0) void faces.at(met.part, met.face)
@@ -193,6 +225,7 @@ watch(
 const turnLight = (by: number) => stage?.turnLight(by)
 const toggle = (flag: 'wires' | 'grid' | 'person' | 'parallel') =>
   (viewing.value = { ...viewing.value, [flag]: !viewing.value[flag] })
+useKeys('Play', [['s', 'Joints over the model', () => (bones.on.value = !bones.on.value)]])
 defineExpose({ fit: () => stage?.fit(), setLook, turnLight, measure, toggle })
 const looks: [Look, string][] = [
   ['textured', 'Textured'],
@@ -202,88 +235,118 @@ const looks: [Look, string][] = [
 </script>
 
 <template>
-  <div class="absolute inset-0" :style="{ background: GROUNDS[viewing.ground] }">
-    <div
-      ref="home"
-      class="absolute inset-0"
-      :class="{ 'cursor-crosshair': measuring || faces.active.value }"
-      data-test="viewport"
-      :data-shown="shown"
-      @pointerdown.capture="pressed"
-      @pointermove.capture="moved"
-      @pointerup="released"
-    />
-    <div
-      v-if="frame"
-      class="pointer-events-none absolute border-2 border-marigold bg-marigold/15"
-      :style="{
-        left: `${frame.left}px`,
-        top: `${frame.top}px`,
-        width: `${frame.width}px`,
-        height: `${frame.height}px`,
-      }"
-    />
-    <WipeLine v-if="beside && !apart" v-model="parting" />
-    <p
-      v-if="failed"
-      class="absolute inset-x-8 top-1/3 rounded-lg border border-line bg-sheet p-4 text-center text-[13px]"
-      role="alert"
-    >
-      {{ failed }}
-    </p>
-    <ViewLegend
-      v-model="viewing"
-      class="absolute bottom-3 left-3"
-      :joints="joints"
-      :square="square"
-      :measuring="measuring"
-      :distance="distance"
-      @end="measure(false)"
-    />
-    <div class="absolute right-3 bottom-3 flex items-center gap-2">
-      <div class="flex overflow-hidden rounded-md border border-line bg-sheet" role="group" aria-label="Look">
-        <button
-          v-for="[one, title] in looks"
-          :key="one"
-          class="px-2.5 py-1 text-[12.5px]"
-          :class="viewing.look === one ? 'bg-sea-soft font-semibold text-sea' : 'hover:bg-sunk'"
-          :aria-pressed="viewing.look === one"
-          @click="setLook(one)"
-        >
-          {{ title }}
-        </button>
-        <select
-          class="max-w-40 border-l border-line bg-sheet px-1.5 py-1 text-[12.5px]"
-          :class="{ 'bg-sea-soft font-semibold text-sea': channel }"
-          :value="channel"
-          aria-label="One channel"
-          data-test="channel"
-          @change="lookAt($event.target as HTMLSelectElement)"
-        >
-          <option value="">One channel…</option>
-          <option v-for="[one, title] in CHANNELS" :key="one" :value="one">{{ title }}</option>
-        </select>
-      </div>
-      <button
-        class="button py-1 text-[12.5px]"
-        :class="{ 'bg-sea-soft font-semibold text-sea': wiping }"
-        :aria-pressed="wiping"
-        title="Compare with before the last step (c)"
-        data-test="compare"
-        @click="emit('wipe')"
-      >
-        Compare
-      </button>
-      <ViewMenu
-        v-model="viewing"
-        @from="stage?.viewFrom($event)"
-        @light="turnLight"
-        @measure="measure(true)"
-        @picture="savePicture"
+  <div class="absolute inset-0 flex flex-col">
+    <div class="relative min-h-0 flex-1" :style="{ background: GROUNDS[viewing.ground] }">
+      <div
+        ref="home"
+        class="absolute inset-0"
+        :class="{ 'cursor-crosshair': measuring || faces.active.value }"
+        data-test="viewport"
+        :data-shown="shown"
+        @pointerdown.capture="pressed"
+        @pointermove.capture="moved"
+        @pointerup="released"
       />
-      <button class="button py-1 text-[12.5px]" title="Fit the model in the frame (f)" @click="stage?.fit()">
-        Fit
-      </button>
+      <div
+        v-if="frame"
+        class="pointer-events-none absolute border-2 border-marigold bg-marigold/15"
+        :style="{
+          left: `${frame.left}px`,
+          top: `${frame.top}px`,
+          width: `${frame.width}px`,
+          height: `${frame.height}px`,
+        }"
+      />
+      <WipeLine v-if="beside && !apart" v-model="parting" />
+      <p
+        v-if="failed"
+        class="absolute inset-x-8 top-1/3 rounded-lg border border-line bg-sheet p-4 text-center text-[13px]"
+        role="alert"
+      >
+        {{ failed }}
+      </p>
+      <ViewLegend
+        v-model="viewing"
+        class="absolute bottom-3 left-3"
+        :joints="joints"
+        :square="square"
+        :measuring="measuring"
+        :distance="distance"
+        @end="measure(false)"
+      />
+      <div class="absolute right-3 bottom-3 flex items-center gap-2">
+        <div class="flex overflow-hidden rounded-md border border-line bg-sheet" role="group" aria-label="Look">
+          <button
+            v-for="[one, title] in looks"
+            :key="one"
+            class="px-2.5 py-1 text-[12.5px]"
+            :class="viewing.look === one ? 'bg-sea-soft font-semibold text-sea' : 'hover:bg-sunk'"
+            :aria-pressed="viewing.look === one"
+            @click="setLook(one)"
+          >
+            {{ title }}
+          </button>
+          <select
+            class="max-w-40 border-l border-line bg-sheet px-1.5 py-1 text-[12.5px]"
+            :class="{ 'bg-sea-soft font-semibold text-sea': channel }"
+            :value="channel"
+            aria-label="One channel"
+            data-test="channel"
+            @change="lookAt($event.target as HTMLSelectElement)"
+          >
+            <option value="">One channel…</option>
+            <option v-for="[one, title] in CHANNELS" :key="one" :value="one">{{ title }}</option>
+          </select>
+        </div>
+        <button
+          class="button py-1 text-[12.5px]"
+          :class="{ 'bg-sea-soft font-semibold text-sea': wiping }"
+          :aria-pressed="wiping"
+          title="Compare with before the last step (c)"
+          data-test="compare"
+          @click="emit('wipe')"
+        >
+          Compare
+        </button>
+        <ViewMenu
+          v-model="viewing"
+          @from="stage?.viewFrom($event)"
+          @light="turnLight"
+          @measure="measure(true)"
+          @picture="savePicture"
+        />
+        <button class="button py-1 text-[12.5px]" title="Fit the model in the frame (f)" @click="stage?.fit()">
+          Fit
+        </button>
+      </div>
+      <p
+        v-if="bones.pointed.value.name"
+        class="pointer-events-none absolute z-10 rounded bg-ink px-1.5 py-0.5 font-mono text-[12px] text-paper"
+        :style="{ left: `${bones.pointed.value.x + 14}px`, top: `${bones.pointed.value.y - 10}px` }"
+        data-test="pointed-joint"
+      >
+        {{ bones.pointed.value.name }}
+      </p>
+      <JointsPanel
+        v-if="bones.on.value"
+        v-model:hidden="bones.hidden.value"
+        class="absolute top-14 right-3 bottom-14"
+        :joints="bones.joints.value"
+        :chosen="bones.chosen.value"
+        :keys="bones.keys.value"
+        :seconds="playing.clock.value.seconds"
+        :playing="playing.clip.value?.name ?? ''"
+        @choose="bones.chosen.value = $event"
+        @end="bones.on.value = false"
+      />
     </div>
+    <PlayBar
+      v-if="clips.length || bones.on.value"
+      :clips="clips"
+      :playing="playing"
+      :bones="bones.on.value"
+      :keep="keep"
+      @bones="bones.on.value = !bones.on.value"
+    />
   </div>
 </template>

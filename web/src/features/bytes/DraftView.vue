@@ -32,14 +32,14 @@ async function show() {
 }
 function setLook(wanted: Look) {
   look.value = wanted
-  stage?.setLook(wanted)
+  stage?.dress.setLook(wanted)
 }
 onMounted(() => {
   try {
     stage = theStage()
     stage.attach(home.value!)
     stage.setVisible(new Set())
-    stage.setLook(look.value)
+    stage.dress.setLook(look.value)
   } catch {
     failed.value = 'This browser gives no WebGL, which the view needs. Everything else works.'
   }

@@ -44,7 +44,7 @@ watch(also, async (ids) => {
 })
 const shown = computed(() => [...(content.value ? [content.value] : []), ...beside.value])
 const losses = computed(() => allOf(shown.value.map((one) => one.losses)))
-const clips = computed(() => [...new Set(shown.value.flatMap((one) => one.facts.clips))])
+const clips = computed(() => [...new Set(shown.value.flatMap((one) => one.facts.clips.map((clip) => clip.name)))])
 
 let asked = 0
 // The view may still be in the making; the page hears when there is more of it.
@@ -144,7 +144,7 @@ const example = computed(() => ({
       : wanted.value.plan.files === 'per material'
         ? (content.value?.facts.parts[0]?.materials[0] ?? 'material')
         : (content.value?.facts.parts[0]?.name ?? 'part'),
-  clip: content.value?.facts.clips[0] ?? 'clip',
+  clip: content.value?.facts.clips[0]?.name ?? 'clip',
 }))
 
 const again = () =>

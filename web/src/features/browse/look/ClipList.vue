@@ -5,7 +5,7 @@ import { count } from '../../../model/words'
 type Clip = NonNullable<Glance['facts']>['clips'][number]
 const { clips, active, running, time, still } = defineProps<{
   clips: Clip[]
-  active: number | undefined
+  active: number
   running: boolean
   time: number
   still: boolean

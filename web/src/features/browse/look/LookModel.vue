@@ -3,6 +3,7 @@ import { onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { api, type Glance } from '../../../api/client'
 import Fault from '../../../components/Fault.vue'
 import { useEvents } from '../../../composables/useEvents'
+import { usePlaying } from '../../../composables/usePlaying'
 import { count, length, told } from '../../../model/words'
 import { theStage, type Stage } from '../../../viewer/stage'
 import ClipList from './ClipList.vue'
@@ -14,9 +15,6 @@ const { glanceKey, project, kind, picture } = defineProps<{
   picture: string | null
 }>()
 const emit = defineEmits<{ go: [path: string] }>()
-const active = ref<number>()
-const running = ref(false)
-const time = ref(0)
 const home = ref<HTMLElement>()
 const glance = shallowRef<Glance>()
 const shown = ref('')
@@ -24,6 +22,11 @@ const failed = ref('')
 const blind = ref(false)
 const calm = matchMedia('(prefers-reduced-motion: reduce)').matches
 let stage: Stage | null = null
+const playing = usePlaying(
+  () => glance.value?.facts?.clips ?? [],
+  (stand) => void stage?.pose(stand).catch((error: unknown) => (failed.value = told(error))),
+)
+const { number, clock } = playing
 
 async function look() {
   const wanted = glanceKey
@@ -35,25 +38,21 @@ async function look() {
   try {
     if (!(await stage.show(scene)) || wanted !== glanceKey) return
     shown.value = scene
-    active.value = undefined
-    running.value = false
+    playing.choose(-1)
     stage.turn(kind !== 'clips')
-    if (kind === 'clips' && found.facts?.clips.length) calm ? hold(0, 0) : play(0)
+    if (kind === 'clips' && found.facts?.clips.length) calm ? playing.choose(0) : playing.play()
   } catch (error) {
     failed.value = told(error)
   }
 }
 
-function play(number: number) {
-  active.value = number
-  running.value = true
-  stage?.play(number, (seconds) => (time.value = seconds))
+function play(wanted: number) {
+  if (wanted !== number.value) playing.choose(wanted)
+  playing.play()
 }
-function hold(number: number, seconds: number) {
-  active.value = number
-  running.value = false
-  time.value = seconds
-  stage?.hold(number, seconds)
+function hold(wanted: number, seconds: number) {
+  if (wanted !== number.value) playing.choose(wanted)
+  playing.hold(seconds)
 }
 
 onMounted(() => {
@@ -61,7 +60,7 @@ onMounted(() => {
     stage = theStage()
     stage.attach(home.value!)
     stage.setVisible(new Set())
-    stage.setLook('textured')
+    stage.dress.setLook('textured')
   } catch {
     blind.value = true
   }
@@ -112,9 +111,9 @@ const joined = (size: number[]) => size.map(length).join(' × ')
       <ClipList
         v-if="glance.facts.clips.length"
         :clips="glance.facts.clips"
-        :active="active"
-        :running="running"
-        :time="time"
+        :active="number"
+        :running="clock.running"
+        :time="clock.seconds"
         :still="!glance.scene"
         @play="play"
         @hold="hold"

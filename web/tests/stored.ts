@@ -1,0 +1,64 @@
+// Scenes as the server stores them, in small.
+import type { ArrayRef, NodeData, PrimitiveData, SceneData } from '../src/viewer/manifest'
+
+export const stored = new Map<string, ArrayBuffer>()
+let numbers = 0
+export function array(values: Float32Array | Uint32Array | Uint16Array, width: number, dtype: string): ArrayRef {
+  const blob = `blob${numbers++}`
+  stored.set(blob, values.slice().buffer as ArrayBuffer)
+  return { blob, dtype, shape: [values.length / width, width] }
+}
+
+export function scene(more: Partial<SceneData> = {}): SceneData {
+  stored.set('p0', new ArrayBuffer(4))
+  stored.set('p1', new ArrayBuffer(4))
+  const sampler = (wrap_u: 'repeat' | 'clamp' | 'mirror', filter: 'linear' | 'nearest') => ({
+    wrap_u,
+    wrap_v: 'repeat' as const,
+    filter,
+  })
+  return {
+    name: 's',
+    nodes: [],
+    roots: [],
+    meshes: [],
+    materials: [],
+    skins: [],
+    clips: [],
+    textures: [
+      { image: 0, sampler: sampler('repeat', 'linear') },
+      { image: 1, sampler: sampler('clamp', 'nearest') },
+      { image: 2, sampler: sampler('mirror', 'linear') },
+    ],
+    pictures: ['p0', 'p1', null],
+    ...more,
+  }
+}
+export function triangle(more: Partial<PrimitiveData> = {}): PrimitiveData {
+  return {
+    positions: array(new Float32Array([0, 0, 0, 1, 0, 0, 0, 1, 0]), 3, '<f4'),
+    indices: array(new Uint32Array([0, 1, 2]), 3, '<u4'),
+    normals: null,
+    tangents: null,
+    uvs: [],
+    colors: [],
+    joints: null,
+    weights: null,
+    material: null,
+    targets: [],
+    ...more,
+  }
+}
+export const node = (name: string, more: Partial<NodeData> = {}): NodeData => ({
+  name,
+  mesh: 0,
+  skin: null,
+  children: [],
+  translation: [0, 0, 0],
+  rotation: [0, 0, 0, 1],
+  scale: [1, 1, 1],
+  matrix: null,
+  weights: null,
+  ...more,
+})
+export const mesh = (...primitives: PrimitiveData[]) => ({ name: 'm', primitives, strokes: [], target_weights: [] })
