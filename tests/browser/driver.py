@@ -21,6 +21,9 @@ _FLAGS = (
     "--disable-gpu-compositing --disable-gpu-rasterization"
 )
 
+# Seconds that something may take to be there; less is for those who write a test and watch it fail.
+_PATIENCE = float(os.environ.get("PRUXEL_PATIENCE", "240"))
+
 
 def start_browser(profile: Path, *, smooth: bool = False) -> webdriver.Chrome:
     """A new Chromium that keeps what it must in an empty folder.
@@ -39,7 +42,7 @@ def start_browser(profile: Path, *, smooth: bool = False) -> webdriver.Chrome:
 class Page:
     """A browser window on the application."""
 
-    def __init__(self, driver: webdriver.Chrome, seconds: float = 240) -> None:
+    def __init__(self, driver: webdriver.Chrome, seconds: float = _PATIENCE) -> None:
         self.driver = driver
         self._wait = WebDriverWait(driver, seconds, poll_frequency=0.1)
 

@@ -293,6 +293,7 @@ useKeys('Browse', [
       :picked="!!selected && tray.has(selected.path)"
       @open="open(selected, $event)"
       @go="go"
+      @together="bench"
       @pick="selected && tray.toggle(selected)"
       @take="selected && takeAll(selected)"
       @carve="sheet = 'carve'"

@@ -23,6 +23,7 @@ const { entry, picked, project } = defineProps<{ entry: Entry | undefined; picke
 const emit = defineEmits<{
   open: [source?: string]
   go: [path: string]
+  together: [paths: string[]]
   pick: []
   take: []
   carve: []
@@ -152,6 +153,7 @@ useEvents((event) => event.changed === 'sources' && load())
             :kind="look.kind"
             :picture="entry.picture ?? null"
             @go="emit('go', $event)"
+            @with="emit('together', [$event, entry.path])"
           />
           <LookTexture v-else-if="look?.texture" :entry="shown" :texture="look.texture" />
           <LookMaterial v-else-if="look?.material" :material="look.material" @go="emit('go', $event)" />

@@ -14,7 +14,7 @@ const { glanceKey, project, kind, picture } = defineProps<{
   kind: string
   picture: string | null
 }>()
-const emit = defineEmits<{ go: [path: string] }>()
+const emit = defineEmits<{ go: [path: string]; with: [path: string] }>()
 const home = ref<HTMLElement>()
 const glance = shallowRef<Glance>()
 const shown = ref('')
@@ -123,6 +123,13 @@ const joined = (size: number[]) => size.map(length).join(' × ')
           Played on
           <button class="font-mono text-[12px] text-sea hover:underline" @click="emit('go', glance.facts.played_on)">
             {{ glance.facts.played_on }}</button>, which has these joints.
+          <button
+            class="button button-main mt-2 block py-1"
+            data-test="open-both"
+            @click="emit('with', glance.facts.played_on)"
+          >
+            Open both on the Bench
+          </button>
         </template>
         <template v-else
           >No model or skeleton near these clips has their joints, so they cannot be shown moving.</template

@@ -1,0 +1,105 @@
+"""Clips on the Bench, by mouse and by keys."""
+
+from __future__ import annotations
+
+import io
+
+import numpy as np
+from PIL import Image
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.driver import Page
+from tests.browser.test_sources_and_browse import everything, search
+
+
+def seen(page: Page) -> np.ndarray:
+    """What the viewport shows, as (h, w, 3) int16."""
+    shot = page.see(page.test("viewport")).screenshot_as_png
+    with Image.open(io.BytesIO(shot)) as found:
+        return np.asarray(found.convert("RGB")).astype(np.int16)
+
+
+def changes(page: Page, before: np.ndarray) -> np.ndarray:
+    """Wait until the model stands otherwise, and return what is seen then."""
+    page._wait.until(lambda _d: (np.abs(seen(page) - before).sum(axis=2) > 60).mean() > 0.002)
+    return seen(page)
+
+
+def frame(page: Page) -> str:
+    """Where the clip stands: "22/48"."""
+    return page.see(page.test("clip-place")).text.split("·")[-1].strip()
+
+
+def test_clips_are_opened_with_their_model_played_and_looked_into(page: Page) -> None:
+    everything(page)
+    search(page, "fish_lantern.bcl")
+    page.click("[data-path='actors/fish_lantern/fish_lantern.bcl']")
+    page.click(page.test("open-both"))
+    page.see("[data-test=viewport]:not([data-shown=''])")
+    page.see(page.test("clip"), "As it rests")
+    rest = seen(page)
+
+    # By keys: frames, the next clip, its end, playing, speed.
+    page.click("h1")
+    page.keys("]")
+    page.see(page.test("clip"), "swim")
+    assert frame(page) == "0/36"
+    page.keys(Keys.ARROW_RIGHT, Keys.ARROW_RIGHT, Keys.ARROW_LEFT)
+    page._wait.until(lambda _d: frame(page) == "1/36")
+    page.keys(Keys.END)
+    page._wait.until(lambda _d: frame(page) == "36/36")
+    page.keys("]")
+    page.see(page.test("clip"), "startle")
+    for _ in range(9):
+        page.keys(Keys.ARROW_RIGHT)
+    startled = changes(page, rest)
+    page.keys("-")
+    assert page.see(page.test("speed")).get_attribute("value") == "0.5"
+    page.keys("p")
+    page.see("[data-test=play][aria-label=Hold]")
+    page._wait.until(lambda _d: frame(page) not in {"9/18", "0/18"})
+    page.keys("p")
+    page.see("[data-test=play][aria-label=Play]")
+
+    # By mouse: found by words, starred, faded into another.
+    page.click(page.test("clip"))
+    page.see(page.test("search-clips")).send_keys("hov")
+    page.gone(page.test("clip-swim"))
+    page.click(page.test("star-hover"))
+    page.click(page.test("clip-hover"))
+    page.see(page.test("clip"), "hover")
+    page.click(page.test("fade"))
+    page.see(page.test("fading"), "50 %")
+    page.click(page.test("fade"))
+    page.gone(page.test("fading"))
+
+    # Joints: pointed at, chosen, and their curves at the key that plays.
+    page.click(page.test("bones"))
+    page.see(page.test("joints-panel"), "9")
+    page.click(page.test("joint-tail_2"))
+    page.see(page.test("curves"), "Rotation")
+    page.click(page.test("joint-light"))
+    page.see(page.test("curves"), "hover does not move it")
+
+    # As it was; a reload brings clip and speed back, and so does the star.
+    page.click("h1")
+    page.keys("s", "r")
+    page.see(page.test("clip"), "As it rests")
+    page.gone(page.test("joints-panel"))
+    page._wait.until(lambda _d: (np.abs(seen(page) - rest).sum(axis=2) > 60).mean() < 0.002)
+    page.keys("]", "]")
+    page.see(page.test("clip"), "startle")
+    page.driver.refresh()
+    page.see("[data-test=viewport]:not([data-shown=''])")
+    page.see(page.test("clip"), "startle")
+    assert page.see(page.test("speed")).get_attribute("value") == "0.5"
+    for _ in range(9):
+        page.keys(Keys.ARROW_RIGHT)
+    page._wait.until(lambda _d: frame(page) == "9/18")
+    page._wait.until(lambda _d: (np.abs(seen(page) - startled).sum(axis=2) > 60).mean() < 0.01)
+    page.click(page.test("clip"))
+    first = page.see(f"{page.test('clip-panel')} li:nth-child(2)")
+    assert first.find_element(By.CSS_SELECTOR, "[aria-pressed=true]").get_attribute("data-test") == "star-hover"
+    page.keys(Keys.ESCAPE)
+    page.gone(page.test("clip-panel"))
