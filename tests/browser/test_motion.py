@@ -6,6 +6,7 @@ import io
 
 import numpy as np
 from PIL import Image
+from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
@@ -69,8 +70,11 @@ def test_clips_are_opened_with_their_model_played_and_looked_into(page: Page) ->
     page.click(page.test("star-hover"))
     page.click(page.test("clip-hover"))
     page.see(page.test("clip"), "hover")
+    more = f"{page.test('play-bar')} {page.test('more')}"
+    page.click(more)
     page.click(page.test("fade"))
     page.see(page.test("fading"), "50 %")
+    page.click(more)
     page.click(page.test("fade"))
     page.gone(page.test("fading"))
 
@@ -103,3 +107,12 @@ def test_clips_are_opened_with_their_model_played_and_looked_into(page: Page) ->
     assert first.find_element(By.CSS_SELECTOR, "[aria-pressed=true]").get_attribute("data-test") == "star-hover"
     page.keys(Keys.ESCAPE)
     page.gone(page.test("clip-panel"))
+
+    # The moment becomes a thing that does not move; undone, it moves again.
+    page.click(more)
+    page.click(page.test("freeze"))
+    page.see("[data-test=step][data-step=freeze_pose]", "“startle” at 0.3")
+    page.gone(page.test("play-bar"))
+    page._wait.until(lambda _d: "Joints" not in page.see("section[aria-label=Facts]").text)
+    ActionChains(page.driver).key_down(Keys.CONTROL).send_keys("z").key_up(Keys.CONTROL).perform()
+    page.see(page.test("clip"), "startle")

@@ -39,6 +39,7 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "assign_material": {"parts": ["small"], "material": "tar", "color": "#224466"},
     "bring_in": {"entry": "props/crate.glb", "at": [2.0, 0.0, 0.5]},
     "choose_class": {"keep": "all but collision hulls"},
+    "close_loop": {"over": 0.1},
     "colors_to_texture": {"parts": ["small"], "size": 32},
     "compose_map": {"slot": "metal and roughness", "green": {"value": 40}, "blue": {"value": 0, "inverted": True}},
     "cut_to_triangles": {"parts": ["large"]},
@@ -46,8 +47,10 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "fill_holes": {"edges": 12},
     "fill_slot": {"slot": "tool", "entry": "props/crate.glb", "at": [0.1, 0.0, 0.5]},
     "flip_faces": {"parts": ["small"]},
+    "freeze_pose": {"clip": "*", "at": 0.2, "count": 2},
     "height_to_normal": {"strength": 6},
     "join_parts": {"parts": ["large", "small"]},
+    "keep_clips": {"clips": ["*"], "action": "drop"},
     "key_color": {"color": "#808080", "near": 30, "soft": 40},
     "link_material": {"entry": "mat/planks.brt"},
     "link_skeleton": {"entry": "skel/diver.brs"},
@@ -62,9 +65,13 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "pair_triangles": {"parts": ["small"]},
     "place_model": {"turn": 30, "centre": True, "ground": True, "shift": [0, 0, 1]},
     "remove_faces": {"parts": ["large"], "what": "doubled"},
+    "rename_clips": {"pattern": "{name} {number}"},
     "rename_materials": {"find": "p", "put": "q"},
     "rename_parts": {"parts": ["small"], "find": "mal", "put": "nai", "pattern": "{parent}_{name}_{number}"},
+    "resample_clips": {"rate": 24},
     "resize_textures": {"largest": 6, "sides": "power of two"},
+    "retime_clips": {"speed": 2},
+    "reverse_clips": {},
     "set_size": {"of": "height", "length": 1.82},
     "set_units": {"factor": 0.01},
     "share_skeleton": {"near": 0.05},
@@ -80,6 +87,7 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "thicken": {"thickness": 0.02},
     "thin_out": {"share": 50},
     "tint_by_mask": {"mask": "gradient", "green": "#3355ff"},
+    "trim_clips": {"start": 0.1, "end": 0.4},
     "turn_green": {},
     "unwrap": {"where": "in place of the first", "texels": 256},
     "weld_vertices": {"distance": 0.001, "normals": 90},
@@ -100,6 +108,18 @@ REFUSED = {
     "share_skeleton": {"boxes", "animated", "everything"},
     "height_to_normal": {"animated"},
     "join_parts": {"animated", "everything"},
+} | {
+    name: {"boxes"}
+    for name in (
+        "close_loop",
+        "freeze_pose",
+        "keep_clips",
+        "rename_clips",
+        "resample_clips",
+        "retime_clips",
+        "reverse_clips",
+        "trim_clips",
+    )
 }
 
 

@@ -8,7 +8,7 @@ interface Act {
   grave?: boolean
   test?: string
 }
-defineProps<{ label: string; acts: Act[]; upwards?: boolean; words?: string; wide?: boolean }>()
+defineProps<{ label: string; acts: Act[]; upwards?: boolean | 'above'; words?: string; wide?: boolean }>()
 </script>
 
 <template>
@@ -23,7 +23,13 @@ defineProps<{ label: string; acts: Act[]; upwards?: boolean; words?: string; wid
     </MenuButton>
     <MenuItems
       class="z-30 w-48 rounded-lg border border-line bg-sheet p-1 shadow-lg focus:outline-none"
-      :class="upwards ? 'fixed bottom-14 -ml-24' : 'absolute right-0 mt-1'"
+      :class="
+        upwards === 'above'
+          ? 'absolute right-0 bottom-full mb-1'
+          : upwards
+            ? 'fixed bottom-14 -ml-24'
+            : 'absolute right-0 mt-1'
+      "
     >
       <MenuItem v-for="act in acts" :key="act.words" v-slot="{ active }">
         <button

@@ -6,6 +6,9 @@ from dataclasses import asdict, dataclass, fields
 from enum import StrEnum
 from typing import Any, Self
 
+# How a key is given.
+GIVE_KEY = "Add it to the project's key ring, in the shell with --key."
+
 
 class ErrorCode(StrEnum):
     """The closed list of reasons for which work stops."""

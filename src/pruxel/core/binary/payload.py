@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.base.errors import GIVE_KEY, ErrorCode, InputError
 from pruxel.core.base.limits import check_unpacked_size
 from pruxel.core.binary.reading import Reading, byte_order, evaluate, need, whole
 from pruxel.core.binary.records import Record, decoded
@@ -64,7 +64,7 @@ def _deciphered(reading: Reading, record: Record, spec: FieldSpec, data: memoryv
             file=reading.name,
             offset=at,
             field=f"{record.kind}.{spec.name or spec.type}",
-            hint="Type the key in the project's key ring.",
+            hint=GIVE_KEY,
         )
     if spec.name is not None:
         reading.sealed[spec.name] = name

@@ -34,6 +34,16 @@ def turned_directions(directions: FloatArray, matrices: DoubleArray) -> FloatArr
     return np.where(length > 1e-12, turned / np.maximum(length, 1e-12), directions).astype(np.float32)
 
 
+def turned_tangents(tangents: FloatArray, matrices: DoubleArray) -> FloatArray:
+    """(n, 4) unit tangents, each by its own (n, 4, 4) matrix; w, the bitangent's side, turns where that mirrors."""
+    linear = matrices[:, :3, :3]
+    turned = np.einsum("nij,nj->ni", linear, tangents[:, :3])
+    length = np.linalg.norm(turned, axis=1, keepdims=True)
+    along = np.where(length > 1e-12, turned / np.maximum(length, 1e-12), tangents[:, :3])
+    side = np.where(np.linalg.det(linear) < 0, -tangents[:, 3], tangents[:, 3])
+    return np.concatenate([along, side[:, None]], axis=1).astype(np.float32)
+
+
 def value_at(
     times: FloatArray, values: AnyArray, seconds: float, how: Literal["LINEAR", "STEP", "CUBICSPLINE"], *, turn: bool
 ) -> DoubleArray:

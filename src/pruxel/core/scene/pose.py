@@ -9,7 +9,13 @@ from typing import Any
 import numpy as np
 
 from pruxel.core.base.arrays import DoubleArray, as_floats, as_indices
-from pruxel.core.geometry.skinning import blended_matrices, moved_points, turned_directions, value_at
+from pruxel.core.geometry.skinning import (
+    blended_matrices,
+    moved_points,
+    turned_directions,
+    turned_tangents,
+    value_at,
+)
 from pruxel.core.geometry.transforms import transform_points
 from pruxel.core.scene.model import Clip, Mesh, MorphTarget, Node, Primitive, Scene, Strokes
 from pruxel.core.scene.walk import parts, world_from_local, world_normals, world_positions
@@ -107,12 +113,12 @@ def held(primitive: Primitive, matrices: DoubleArray) -> Primitive:
     if primitive.joints is None or primitive.weights is None:
         return primitive
     each = blended_matrices(matrices, primitive.joints, primitive.weights)
-    normals = primitive.normals
+    normals, tangents = primitive.normals, primitive.tangents
     return replace(
         primitive,
         positions=as_floats(moved_points(primitive.positions, each), 3),
         normals=None if normals is None else as_floats(turned_directions(normals, each), 3),
-        tangents=None,
+        tangents=None if tangents is None else as_floats(turned_tangents(tangents, each), 4),
         joints=None,
         weights=None,
     )

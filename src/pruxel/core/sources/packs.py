@@ -11,7 +11,7 @@ import numpy as np
 
 from pruxel.core.base.arrays import AnyArray
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import ErrorCode, Fault, InputError
+from pruxel.core.base.errors import GIVE_KEY, ErrorCode, Fault, InputError
 from pruxel.core.base.limits import check_unpacked_size
 from pruxel.core.binary.schema import Layout
 from pruxel.core.disk.below import HEAD_BYTES
@@ -117,7 +117,7 @@ class PackSource:
         key = table.spec.key
         if key is None or key in self.knowledge.keys:
             return []
-        hint = "Type the key in the project's key ring. Entries are listed, but what is encrypted cannot be read."
+        hint = f"{GIVE_KEY} Entries are listed, but what is encrypted cannot be read."
         return [Fault(ErrorCode.KEY_NEEDED, f"needs the key '{key}'", file=self.label, hint=hint)]
 
     def _with_another_key(self, data: memoryview) -> tuple[PackTable, Keys, list[Fault]] | None:
@@ -305,8 +305,9 @@ class PackSource:
         if spec.cipher is None or spec.key is None or not self._is_sealed(row) or not size:
             return packed
         if spec.key not in index.keys:
-            hint = "Type the key in the project's key ring."
-            raise InputError(ErrorCode.KEY_NEEDED, f"needs the key '{spec.key}'", file=name, offset=offset, hint=hint)
+            raise InputError(
+                ErrorCode.KEY_NEEDED, f"needs the key '{spec.key}'", file=name, offset=offset, hint=GIVE_KEY
+            )
         iv = b"" if table.iv is None else bytes(table.iv[row])
         return memoryview(decrypt(spec.cipher, index.keys[spec.key], iv, packed, name, offset))
 

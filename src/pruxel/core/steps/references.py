@@ -53,6 +53,7 @@ TextureEntry = Annotated[str, Refers("entry", "texture")]
 WorkpieceId = Annotated[str, Refers("workpiece")]
 Metres = Annotated[float, Unit("m")]
 Degrees = Annotated[float, Unit("°")]
+Seconds = Annotated[float, Unit("s")]
 
 
 def _visible(text: str) -> str:

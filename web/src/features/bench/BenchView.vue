@@ -273,6 +273,7 @@ useKeys('Bench', [
         :wiping="compare.on.value"
         :apart="compare.apart.value"
         @pick="pick"
+        @step="addStep"
         @wipe="compare.on.value = !compare.on.value"
       />
       <div class="absolute top-3 left-4 flex max-w-[80%] items-start gap-3">

@@ -4,6 +4,7 @@ import type { ClipFacts } from '../../api/client'
 import { useKeys } from '../../composables/useKeys'
 import type { Playing } from '../../composables/usePlaying'
 import { frameAt, ROUNDS, SPEEDS, type Rounds } from '../../model/clock'
+import MoreMenu from '../../components/MoreMenu.vue'
 import ClipPicker from './ClipPicker.vue'
 
 const { clips, playing, bones, keep } = defineProps<{
@@ -12,7 +13,7 @@ const { clips, playing, bones, keep } = defineProps<{
   bones: boolean
   keep: string
 }>()
-const emit = defineEmits<{ bones: [] }>()
+const emit = defineEmits<{ bones: []; step: [step: string, params: Record<string, unknown>] }>()
 const { number, clip, clock, speed, rounds, other, share, length, rate } = playing
 const fading = ref(Boolean(other.value))
 const frames = computed(() => frameAt(length.value, rate.value))
@@ -38,6 +39,35 @@ const taken = (event: Event) => {
   list.blur()
   return list.value
 }
+// What is done to the clip that plays, at the moment where it stands, is a step like any other.
+const named = computed(() => ({ clips: [clip.value?.name ?? ''] }))
+const moment = computed(() => Number(clock.value.seconds.toFixed(4)))
+const take = (step: string, params: Record<string, unknown>) => () => emit('step', step, params)
+const acts = computed(() => [
+  ...(others.value.length
+    ? [{ words: fading.value ? 'End the fade' : 'Fade into another clip', run: fade, test: 'fade' }]
+    : []),
+  {
+    words: 'Freeze this pose',
+    run: take('freeze_pose', { clip: named.value.clips[0], at: moment.value }),
+    test: 'freeze',
+  },
+  {
+    words: 'Cut what comes before',
+    run: take('trim_clips', { ...named.value, start: moment.value }),
+    test: 'cut-before',
+  },
+  { words: 'Cut what comes after', run: take('trim_clips', { ...named.value, end: moment.value }), test: 'cut-after' },
+  { words: 'Close its loop', run: take('close_loop', named.value), test: 'close-loop' },
+  { words: 'Turn it round', run: take('reverse_clips', named.value), test: 'reverse' },
+  { words: 'Keep only this clip', run: take('keep_clips', named.value), test: 'keep-clip' },
+  {
+    words: 'Drop this clip',
+    run: take('keep_clips', { ...named.value, action: 'drop' }),
+    grave: true,
+    test: 'drop-clip',
+  },
+])
 useKeys('Play', [
   ['p', 'Play or hold', playing.toggle],
   ['ArrowLeft', 'One frame back', () => playing.step(-1)],
@@ -138,18 +168,6 @@ const icons = {
         <option v-for="[one, title] in ROUNDS" :key="one" :value="one">{{ title }}</option>
       </select>
       <button
-        v-if="clips.length > 1"
-        class="button py-1"
-        :class="{ 'bg-sea-soft font-semibold text-sea': fading }"
-        :aria-pressed="fading"
-        :disabled="!clip"
-        title="Fade into another clip"
-        data-test="fade"
-        @click="fade"
-      >
-        Fade
-      </button>
-      <button
         class="button py-1"
         :class="{ 'bg-sea-soft font-semibold text-sea': bones }"
         :aria-pressed="bones"
@@ -159,6 +177,7 @@ const icons = {
       >
         Joints
       </button>
+      <MoreMenu v-if="clip" upwards="above" label="More about this clip" :acts="acts" />
     </div>
     <div v-if="fading && clip" class="mt-1.5 flex items-center gap-2" data-test="fading">
       <span class="text-faint">{{ clip.name }}</span>

@@ -21,6 +21,7 @@ const titles: Record<string, string> = {
   materials: 'Materials',
   uvs: 'Texture coordinates',
   geometry: 'Geometry and place',
+  motion: 'Clips and poses',
 }
 
 function take(choice: StepKind | Proposal) {

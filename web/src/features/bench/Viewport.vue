@@ -31,7 +31,11 @@ const { scene, clips, beside, hidden, chosen, keep, name, wiping, apart } = defi
   apart: boolean
 }>()
 // `more`: beside what is chosen already.
-const emit = defineEmits<{ pick: [parts: string[], more: boolean]; wipe: [] }>()
+const emit = defineEmits<{
+  pick: [parts: string[], more: boolean]
+  wipe: []
+  step: [step: string, params: Record<string, unknown>]
+}>()
 const home = ref<HTMLElement>()
 const place = () => `pruxel.look.${keep}`
 const viewing = ref<Viewing>(kept(sessionStorage.getItem(place())))
@@ -347,6 +351,7 @@ const looks: [Look, string][] = [
       :bones="bones.on.value"
       :keep="keep"
       @bones="bones.on.value = !bones.on.value"
+      @step="(step, params) => emit('step', step, params)"
     />
   </div>
 </template>

@@ -1,0 +1,151 @@
+"""Keys of clips as arrays: their values at any times, and cut, turned round or laid out anew.
+
+Interpolation is that of glTF 2.0, appendix C; keys are held before the first and after the last.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Literal
+
+import numpy as np
+
+from pruxel.core.base.arrays import DoubleArray, FloatArray, frozen
+from pruxel.core.geometry.euler import slerps
+from pruxel.core.scene.model import Clip, ClipChannel
+
+_SAME_TIME = 1e-6
+
+
+def rows_of(channel: ClipChannel) -> DoubleArray:
+    """The (k, width) values, however the file groups the numbers; (3k, width) for splines. Rotations of unit length."""
+    count = len(channel.times) * (3 if channel.interpolation == "CUBICSPLINE" else 1)
+    rows = channel.values.reshape(count, -1).astype(np.float64)
+    if channel.path != "rotation":
+        return rows
+    if channel.interpolation == "CUBICSPLINE":
+        return rows
+    return _unit(rows)
+
+
+def _unit(turns: DoubleArray) -> DoubleArray:
+    length = np.linalg.norm(turns, axis=1, keepdims=True)
+    return np.where(length > 0, turns / np.where(length > 0, length, 1), (0.0, 0.0, 0.0, 1.0))
+
+
+def with_keys(channel: ClipChannel, times: DoubleArray, rows: DoubleArray) -> ClipChannel:
+    """The channel with other keys: times (k,) seconds, rows (k, width), or (3k, width) for splines.
+
+    Of keys whose times are one when they are written, the last stays.
+    """
+    written = times.astype(np.float32)
+    kept = np.append(np.diff(written) > 0, True)
+    grouped = rows.reshape(len(times), -1)[kept]
+    return replace(channel, times=_floats(written[kept]), values=_floats(grouped.reshape(-1, rows.shape[1])))
+
+
+def _floats(values: DoubleArray) -> FloatArray:
+    found = np.ascontiguousarray(values, np.float32)
+    frozen(found)
+    return found
+
+
+def at_times(channel: ClipChannel, seconds: DoubleArray) -> DoubleArray:
+    """The (m, width) values at times (m,); quaternions xyzw of unit length, met along the shorter arc."""
+    return _at(channel, seconds)[0]
+
+
+def _at(channel: ClipChannel, seconds: DoubleArray) -> tuple[DoubleArray, DoubleArray]:
+    """Values, and how they change in a second, which only splines need."""
+    times, rows = channel.times.astype(np.float64), rows_of(channel)
+    spline = channel.interpolation == "CUBICSPLINE"
+    keys = rows[1::3] if spline else rows
+    before = np.clip(np.searchsorted(times, seconds, "right") - 1, 0, len(times) - 1)
+    after = np.minimum(before + 1, len(times) - 1)
+    span = times[after] - times[before]
+    share = np.where(span > 0, (seconds - times[before]) / np.where(span > 0, span, 1), 0.0).clip(0, 1)
+    if channel.interpolation == "STEP":
+        return keys[before], np.zeros_like(keys[before])
+    if not spline:
+        if channel.path == "rotation":
+            return slerps(keys[before], keys[after], share), np.zeros((len(share), 4))
+        s = share[:, None]
+        return keys[before] * (1 - s) + keys[after] * s, np.zeros((len(share), keys.shape[1]))
+    s, wide = share[:, None], span[:, None]
+    leave, arrive = wide * rows[3 * before + 2], wide * rows[3 * after]
+    a, b = keys[before], keys[after]
+    value = (
+        (2 * s**3 - 3 * s**2 + 1) * a
+        + (s**3 - 2 * s**2 + s) * leave
+        + (3 * s**2 - 2 * s**3) * b
+        + (s**3 - s**2) * arrive
+    )
+    slope = (
+        (6 * s**2 - 6 * s) * a + (3 * s**2 - 4 * s + 1) * leave + (6 * s - 6 * s**2) * b + (3 * s**2 - 2 * s) * arrive
+    ) / np.where(wide > 0, wide, 1)
+    outside = (seconds < times[0]) | (seconds > times[-1])
+    slope[outside] = 0.0
+    return (_unit(value) if channel.path == "rotation" else value), slope
+
+
+def _raw_at(channel: ClipChannel, seconds: DoubleArray) -> tuple[DoubleArray, DoubleArray]:
+    """Values and slopes of a spline before its quaternions are made of unit length: what its keys are."""
+    plain = replace(channel, path="translation") if channel.path == "rotation" else channel
+    return _at(plain, seconds)
+
+
+def between(channel: ClipChannel, start: float, end: float) -> ClipChannel:
+    """What the channel is from `start` to `end`, from 0 on; the values at both become keys where they are none."""
+    times = channel.times.astype(np.float64)
+    inner = times[(times > start + _SAME_TIME) & (times < end - _SAME_TIME)]
+    wanted = np.concatenate([[start], inner, [end] if end > start + _SAME_TIME else []])
+    if channel.interpolation == "CUBICSPLINE":
+        values, slopes = _raw_at(channel, wanted)
+        rows = np.stack([slopes, values, slopes], axis=1)
+        # A key may break: what arrives and what leaves are its own. Beyond the first and the last nothing moves.
+        whole = channel.values.reshape(len(times), 3, -1).astype(np.float64)
+        whole[0, 0] = whole[-1, 2] = 0
+        nearest = np.minimum(np.searchsorted(times, wanted - _SAME_TIME), len(times) - 1)
+        on_key = np.abs(times[nearest] - wanted) <= _SAME_TIME
+        rows[on_key] = whole[nearest[on_key]]
+        return with_keys(channel, wanted - start, rows.reshape(3 * len(wanted), -1))
+    return with_keys(channel, wanted - start, at_times(channel, wanted))
+
+
+def resampled(channel: ClipChannel, rate: float, end: float) -> ClipChannel:
+    """The channel with `rate` keys a second from 0 to `end`, straight ways between them; steps stay steps."""
+    times = np.arange(0.0, end + 0.5 / rate, 1.0 / rate)
+    if end - times[-1] > _SAME_TIME:
+        times = np.append(times, end)
+    times = np.minimum(times, end) if end > 0 else times[:1]
+    times = np.unique(times)
+    how: Literal["STEP", "LINEAR"] = "STEP" if channel.interpolation == "STEP" else "LINEAR"
+    return replace(with_keys(channel, times, at_times(channel, times)), interpolation=how)
+
+
+def retimed(channel: ClipChannel, factor: float) -> ClipChannel:
+    """The channel `factor` times as long; slopes of splines go along."""
+    rows = rows_of(channel)
+    if channel.interpolation == "CUBICSPLINE":
+        rows = channel.values.reshape(3 * len(channel.times), -1).astype(np.float64)
+        rows[0::3] /= factor
+        rows[2::3] /= factor
+    return with_keys(channel, channel.times.astype(np.float64) * factor, rows)
+
+
+def turned_round(channel: ClipChannel, end: float) -> ClipChannel:
+    """The channel backwards, in a clip that ends at `end`."""
+    times, rows = end - channel.times.astype(np.float64)[::-1], rows_of(channel)
+    if channel.interpolation == "CUBICSPLINE":
+        keys = channel.values.reshape(len(channel.times), 3, -1).astype(np.float64)[::-1, ::-1].copy()
+        keys[:, [0, 2]] *= -1
+        return with_keys(channel, times, keys.reshape(3 * len(times), -1))
+    if channel.interpolation == "STEP" and len(times) > 1:
+        # What was held until a key is held from it on.
+        return with_keys(channel, times, np.concatenate([rows[:-1][::-1], rows[:1]]))
+    return with_keys(channel, times, rows[::-1])
+
+
+def end_of(clip: Clip) -> float:
+    """Seconds of the last key."""
+    return max((float(channel.times[-1]) for channel in clip.channels if len(channel.times)), default=0.0)

@@ -1,0 +1,89 @@
+"""Where nodes stand over the time of a clip, and how far two moments of it are apart."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from pruxel.core.base.arrays import AnyArray, DoubleArray
+from pruxel.core.geometry.euler import angles_between_deg
+from pruxel.core.geometry.transforms import matrices_of, turns_of
+from pruxel.core.scene.keys import at_times
+from pruxel.core.scene.model import Clip, Scene
+from pruxel.core.scene.walk import local_matrix, parents_of
+
+_MOST_NUMBERS = 4_000_000  # of matrices that are held at once
+
+
+@dataclass(frozen=True, eq=False)
+class Movement:
+    """The nodes that a clip moves (n,), over times (m,): their turns (m, n, 4) xyzw, places (m, n, 3) in the world."""
+
+    nodes: AnyArray
+    seconds: DoubleArray
+    turns: DoubleArray
+    places: DoubleArray
+
+    def apart(self, first: int, second: int) -> tuple[float, float]:
+        """The largest turn in degrees and way in metres from one moment to another."""
+        if not len(self.nodes):
+            return 0.0, 0.0
+        turned = angles_between_deg(self.turns[first], self.turns[second])
+        gone = np.linalg.norm(self.places[first] - self.places[second], axis=1)
+        return float(turned.max()), float(gone.max())
+
+    def steps(self) -> tuple[DoubleArray, DoubleArray]:
+        """The same from each moment to the next: (m - 1,) degrees and metres."""
+        m = len(self.seconds)
+        if m < 2 or not len(self.nodes):
+            return np.zeros(max(m - 1, 0)), np.zeros(max(m - 1, 0))
+        turned = angles_between_deg(self.turns[:-1].reshape(-1, 4), self.turns[1:].reshape(-1, 4))
+        gone = np.linalg.norm(np.diff(self.places, axis=0), axis=2)
+        return turned.reshape(m - 1, -1).max(axis=1), gone.max(axis=1)
+
+
+def moving(scene: Scene, clip: Clip, seconds: DoubleArray) -> Movement:
+    """Evaluate a clip at times (m,)."""
+    found = worlds(scene, clip, seconds)
+    nodes = np.array(sorted({channel.node for channel in clip.channels if channel.path != "weights"}), np.int64)
+    turns = np.zeros((len(seconds), len(nodes), 4))
+    turns[..., 3] = 1.0
+    number = {int(node): n for n, node in enumerate(nodes)}
+    for node, n in number.items():
+        turns[:, n] = turns_of(local_matrix(scene.nodes[node])[None])[1][0]
+    for channel in clip.channels:
+        if channel.path == "rotation":
+            turns[:, number[channel.node]] = at_times(channel, seconds)
+    return Movement(nodes, seconds, turns, found[:, nodes][..., :3, 3])
+
+
+def worlds(scene: Scene, clip: Clip, seconds: DoubleArray) -> DoubleArray:
+    """The (m, n, 4, 4) world_from_local matrices of all nodes at times (m,)."""
+    above, count = parents_of(scene), len(scene.nodes)
+    rest = np.stack([local_matrix(node) for node in scene.nodes] or [np.eye(4)])
+    local = np.broadcast_to(rest, (len(seconds), *rest.shape)).copy()
+    tracks: dict[int, dict[str, DoubleArray]] = {}
+    for channel in clip.channels:
+        if channel.path != "weights":
+            tracks.setdefault(channel.node, {})[channel.path] = at_times(channel, seconds)
+    for index, moved in tracks.items():
+        node = scene.nodes[index]
+        place = moved.get("translation", np.array(node.translation)[None])
+        turn = moved.get("rotation", np.array(node.rotation)[None])
+        size = moved.get("scale", np.array(node.scale)[None])
+        local[:, index] = matrices_of(place, turn, size)
+    pending = [index for index in range(count) if above[index] < 0]
+    while pending:
+        index = pending.pop()
+        for child in scene.nodes[index].children:
+            local[:, child] = local[:, index] @ local[:, child]
+            pending.append(child)
+    return local
+
+
+def moments_of(scene: Scene, end: float, rate: float, most: int = 300) -> DoubleArray:
+    """Times from 0 to `end` at a rate, fewer where so many matrices would be too much."""
+    room = max(2, min(most, _MOST_NUMBERS // max(16 * len(scene.nodes), 1)))
+    count = int(min(max(round(end * rate), 1), room - 1)) + 1
+    return np.linspace(0.0, end, count)

@@ -1,0 +1,1 @@
+"""Steps about clips and poses."""
