@@ -69,6 +69,19 @@ def test_inspect_gives_the_promised_fields(game: Path) -> None:
     assert set(found["bounds"]) == {"min", "max"}
 
 
+def test_clips_gives_the_promised_fields(game: Path) -> None:
+    diver, moves = "actors/act_0107/act_0107.brm", "actors/moves/diver_moves.bcl"
+    found = json.loads(pruxel("clips", game, "--entry", diver, "--entry", moves, "--json").stdout)
+    assert set(found) == {"clips", "findings"}
+    assert set(found["clips"][0]) == {"name", "seconds", "rate", "frames", "keys", "nodes", "moves", "entry"}
+    assert {(one["name"], one["rate"]) for one in found["clips"]} == {("walk", 24.0), ("greet", 24.0), ("wait", 24.0)}
+    assert "greet: 2.00 s, 24 keys a second" in pruxel("clips", game, "--entry", diver, "--entry", moves).stdout
+    assert pruxel("clips", game, "--entry", CRAB).stdout == "no clips\n"
+    alone = pruxel("clips", game, "--entry", moves)
+    assert alone.returncode == 2
+    assert "clips alone make no scene" in alone.stderr
+
+
 def test_extract_writes_the_raw_bytes(game: Path, tmp_path: Path, stack: object) -> None:
     assert pruxel("extract", game, "--match", "mat/crab*", "--out", tmp_path / "tree").returncode == 0
     assert pruxel("extract", game, "--match", "mat/crab*", "--out", tmp_path / "flat", "--flat").returncode == 0

@@ -9,6 +9,7 @@ import typer
 
 from pruxel.cli import layouts
 from pruxel.cli.assemble import assemble
+from pruxel.cli.clips import clips
 from pruxel.cli.commands import convert, formats, inspect, sample
 from pruxel.cli.entries import carve, diff, extract, list_entries
 from pruxel.cli.project import doctor, project
@@ -34,6 +35,7 @@ app.command()(carve)
 app.command()(diff)
 app.command()(sample)
 app.command()(inspect)
+app.command()(clips)
 app.command()(convert)
 app.command()(assemble)
 app.command()(step)
