@@ -78,7 +78,7 @@ def test_clips_gives_the_promised_fields(game: Path) -> None:
     assert "greet: 2.00 s, 24 keys a second" in pruxel("clips", game, "--entry", diver, "--entry", moves).stdout
     assert pruxel("clips", game, "--entry", CRAB).stdout == "no clips\n"
     alone = pruxel("clips", game, "--entry", moves)
-    assert alone.returncode == 2
+    assert alone.returncode == 3
     assert "clips alone make no scene" in alone.stderr
 
 
