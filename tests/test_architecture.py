@@ -16,7 +16,7 @@ ROWS = [
     {"core.geometry", "core.native", "core.images", "core.disk"},
     {"core.binary", "core.scene"},
     {"core.knowledge", "core.extract", "core.formats", "core.guessing"},
-    {"core.sources"},
+    {"core.sources", "core.fit"},
     {"core.pictures"},
     {"core.steps"},
     {"core.findings"},

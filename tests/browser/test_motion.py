@@ -12,6 +12,7 @@ from selenium.webdriver.common.keys import Keys
 
 from tests.browser.driver import Page
 from tests.browser.test_sources_and_browse import everything, search
+from tests.browser.test_tour import clear_steps, open_model
 
 
 def seen(page: Page) -> np.ndarray:
@@ -116,3 +117,27 @@ def test_clips_are_opened_with_their_model_played_and_looked_into(page: Page) ->
     page._wait.until(lambda _d: "Joints" not in page.see("section[aria-label=Facts]").text)
     ActionChains(page.driver).key_down(Keys.CONTROL).send_keys("z").key_up(Keys.CONTROL).perform()
     page.see(page.test("clip"), "startle")
+
+
+def test_clips_of_one_body_are_brought_onto_another(page: Page) -> None:
+    open_model(page, "fish_lantern", "actors/fish_lantern/fish_lantern.brm")
+    page.see(page.test("play-bar"), "No clips yet")
+    page.click(page.test("bring"))
+    form = page.see("[role=dialog][aria-label='Bring clips in']")
+    field = form.find_element(By.CSS_SELECTOR, "input")
+    # What there is of clips is proposed at once.
+    moves = "actors/fish_lantern/fish_lantern.bcl"
+    page._wait.until(lambda _d: page.all(f"[role=dialog] datalist option[value='{moves}']"))
+    field.send_keys(moves)
+    page.see(page.test("preview"), "Preview")
+    page.click(page.test("step-done"))
+    page.see("[data-test=step][data-step=fit_clips]", "3 clips")
+    page.see(page.test("clip"), "As it rests")
+    rest = seen(page)
+    page.click("h1")
+    page.keys("]", "]")
+    for _ in range(9):
+        page.keys(Keys.ARROW_RIGHT)
+    changes(page, rest)
+    clear_steps(page)
+    page.see(page.test("play-bar"), "No clips yet")

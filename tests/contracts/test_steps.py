@@ -46,6 +46,7 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "edit_material": {"color": "#336699", "opacity": 50, "alpha_mode": "BLEND", "coat": 30, "sheen": "#ffffff"},
     "fill_holes": {"edges": 12},
     "fill_slot": {"slot": "tool", "entry": "props/crate.glb", "at": [0.1, 0.0, 0.5]},
+    "fit_clips": {"entry": "moves/wave.bin"},
     "flip_faces": {"parts": ["small"]},
     "freeze_pose": {"clip": "*", "at": 0.2, "count": 2},
     "height_to_normal": {"strength": 6},
@@ -112,6 +113,7 @@ REFUSED = {
     name: {"boxes"}
     for name in (
         "close_loop",
+        "fit_clips",
         "freeze_pose",
         "keep_clips",
         "rename_clips",

@@ -99,6 +99,7 @@ function put(index: number, inner: unknown) {
       class="field w-full"
       :list="`${path}-choices`"
       autocomplete="off"
+      @focus="emit('search', ($event.target as HTMLInputElement).value, field.to, field.among)"
       @input="emit('search', ($event.target as HTMLInputElement).value, field.to, field.among)"
     />
     <datalist :id="`${path}-choices`"><option v-for="name in names" :key="name" :value="name" /></datalist>

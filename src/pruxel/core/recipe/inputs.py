@@ -26,6 +26,7 @@ from pruxel.core.knowledge.catalogue import read_rows
 from pruxel.core.knowledge.kinds import Kind, layouts_for
 from pruxel.core.knowledge.schemes import with_schemes
 from pruxel.core.pictures.sheet import material_sheet, texture_sheet
+from pruxel.core.recipe.playing import MOST_TRIED, on_nearest
 from pruxel.core.scene.assign import assign_materials
 from pruxel.core.scene.beside import side_by_side
 from pruxel.core.scene.checks import entered
@@ -53,12 +54,7 @@ class Opener:
         clips = [path for path in paths if self.stack.kind_of(path) is Kind.CLIPS]
         others = [path for path in paths if path not in clips]
         if not others:
-            raise InputError(
-                ErrorCode.USAGE,
-                "clips alone make no scene",
-                file=paths[0] if paths else None,
-                hint="Choose a model or a skeleton that has their joints with them.",
-            )
+            return self._clips_alone(clips, context)
         opened = [self._one(path, part) for path, part in context.each(others, lambda p: p)]
         scene = opened[0] if len(opened) == 1 else side_by_side(opened[0].name, opened)
         for path in clips:
@@ -182,6 +178,28 @@ class Opener:
         """A material by itself, the first of several; raises `InputError` when no layout reads it."""
         file = self._yielding("materials", path, context)
         return self._first_material(file, context)
+
+    def _clips_alone(self, paths: list[str], context: Context) -> Scene:
+        """Clips on the nearest model that has their joints; raises `InputError` when none has."""
+        loose = tuple(clip for path in paths for clip in self.clips(path, context))
+        scene, on = self.played(loose, paths[0], context) if paths else (None, None)
+        if scene is None:
+            raise InputError(
+                ErrorCode.USAGE,
+                "clips alone make no scene, and no model near them has their joints",
+                file=paths[0] if paths else None,
+                hint="Choose a model or a skeleton that has their joints with them.",
+            )
+        noted = replace(scene, notes=(*scene.notes, f"{on} has the joints of these clips"))
+        return entered(with_schemes(noted, self.stack.profile.spec.schemes), paths[0])
+
+    def played(self, clips: tuple[LooseClip, ...], path: str, context: Context) -> tuple[Scene | None, str | None]:
+        """Clips that stand at a path on the nearest model that has their joints, and its path; None where none has."""
+        return on_nearest(
+            lambda kind: self.stack.near(path, kind, MOST_TRIED),
+            lambda candidate, silent: self.scene([candidate], silent),
+            clips, context,
+        )  # fmt: skip
 
     def clips(self, path: str, context: Context) -> tuple[LooseClip, ...]:
         """Clips by themselves; raises `InputError` when no layout reads them."""

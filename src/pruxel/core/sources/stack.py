@@ -48,6 +48,9 @@ class MergedView(Protocol):
     def resolve_all(self, names: Sequence[str], beside: str) -> list[Resolution]:
         """The same for many names, at one go."""
 
+    def near(self, path: str, kind: Kind, most: int) -> list[str]:
+        """Entries of a kind in the folder of a path, then below the folders above it, nearest first."""
+
 
 @dataclass
 class Stack:
@@ -82,6 +85,16 @@ class Stack:
     def resolve_all(self, names: Sequence[str], beside: str) -> list[Resolution]:
         """The same for many names."""
         return [self.resolve(name, beside) for name in names]
+
+    def near(self, path: str, kind: Kind, most: int) -> list[str]:
+        """Entries of a kind in the folder of a path, then below the folders above it, nearest first."""
+        listed = sorted(other for other, entry in self.entries.items() if entry.kind is kind)
+        found: dict[str, None] = {}
+        folder = path
+        while folder and len(found) < most:
+            folder = folder.rpartition("/")[0]
+            found |= dict.fromkeys(other for other in listed if not folder or other.startswith(f"{folder}/"))
+        return list(found)[:most]
 
     def add(self, source: Source, found: Iterable[Listed]) -> None:
         """Lay a source's entries over what is there."""

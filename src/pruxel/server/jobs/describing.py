@@ -31,7 +31,6 @@ from pruxel.core.scene.images import EncodedImage, Image
 from pruxel.core.scene.model import Scene
 from pruxel.core.sources.pack_table import read_table
 from pruxel.server.jobs.looking import MOST_ROWS, table_shown
-from pruxel.server.jobs.playing import played
 from pruxel.server.jobs.stacks import StoredStack, split_source, stored_entry
 from pruxel.server.store.missing import not_found
 from pruxel.server.store.scenes import shown_scene
@@ -215,5 +214,5 @@ def _scene(layout: Layout, stack: StoredStack, path: str) -> Scene | None:
         name = plain.rsplit("/", 1)[-1]
         return texture_sheet(Image(name, EncodedImage(bytes(picture), media_type(picture, plain))), plain)
     if "clips" in yields:
-        return played(opened, stack.state, opened.clips(path, Context()), path, Context())[0]
+        return opened.played(opened.clips(path, Context()), path, Context())[0]
     return None

@@ -13,7 +13,6 @@ from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.measure import measure
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.walk import joint_tree
-from pruxel.server.jobs.playing import played
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import StoredStack, stored_stack
 from pruxel.server.store.database import session
@@ -37,7 +36,7 @@ def glance(job: Job, context: Context) -> None:
     scene: Scene | None
     if kind == Kind.CLIPS:
         clips = opened.clips(path, context.part(0.0, 0.1))
-        scene, on = played(opened, stack.state, clips, path, context.part(0.1, 0.6))
+        scene, on = opened.played(clips, path, context.part(0.1, 0.6))
         facts = _facts(scene or Scene("")) | {"clips": [_clip(c.name, c.seconds, c.frames) for c in clips]}
     else:
         scene = opened.scene([path], context.part(0.0, 0.6))

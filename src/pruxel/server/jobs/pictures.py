@@ -27,7 +27,6 @@ from pruxel.core.scene.digest import digest
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.pose import posed, stiff
 from pruxel.core.scene.walk import parts
-from pruxel.server.jobs.playing import played
 from pruxel.server.jobs.queue import BEHIND, put_job
 from pruxel.server.jobs.risk import at, left_alone, risk_of
 from pruxel.server.jobs.runner import job_kind
@@ -37,7 +36,6 @@ from pruxel.server.store.blobs import has_blob, put_blob
 from pruxel.server.store.database import session, unhurried
 from pruxel.server.store.entry_faults import NOT_DRAWABLE, set_aside, try_again
 from pruxel.server.store.jobs import one_waits, tell, work_goes_on
-from pruxel.server.store.stack_state import StackState
 from pruxel.server.store.tables import EntryRow, Job
 
 VERSION = "7"
@@ -170,7 +168,7 @@ def _draw(job: Job, rows: list[EntryRow], context: Context, *, gives_way: bool) 
         try:
             check(risk)
             with at(risk):
-                key, fault = _picture(row, opened, stack.state, part), None
+                key, fault = _picture(row, opened, part), None
         except CancelledError:
             raise
         except PruxelError as error:
@@ -207,7 +205,7 @@ def _turn_comes(context: Context, turn_ends: float) -> bool:
         time.sleep(_WAIT_SECONDS)
 
 
-def _picture(row: EntryRow, opened: Opener, state: StackState, context: Context) -> str:
+def _picture(row: EntryRow, opened: Opener, context: Context) -> str:
     if row.kind == "texture":
         return texture_picture(opened.picture(row.path, context), row.path, context)
     silent = Context(cancelled=context.cancelled, limits=context.limits)
@@ -220,7 +218,7 @@ def _picture(row: EntryRow, opened: Opener, state: StackState, context: Context)
         placed = visible(opened.scene([row.path], silent))
         return scene_picture(placed, THUMB, silent) if _is_seen(placed) else level_picture(level)
     if row.kind == "clips":
-        return _clips_picture(row.path, opened, state, silent)
+        return _clips_picture(row.path, opened, silent)
     scene = visible(opened.scene([row.path], silent))
     if not _is_seen(scene):
         raise InputError(ErrorCode.MALFORMED, "nothing of this can be seen", file=row.path)
@@ -231,9 +229,9 @@ def _is_seen(scene: Scene) -> bool:
     return any(mesh.primitives for _, _, mesh in parts(scene))
 
 
-def _clips_picture(path: str, opened: Opener, state: StackState, context: Context) -> str:
+def _clips_picture(path: str, opened: Opener, context: Context) -> str:
     """The first clip, held in the middle, on a model nearby. Raises `InputError` when there is none that fits."""
-    scene, _ = played(opened, state, opened.clips(path, context), path, context)
+    scene, _ = opened.played(opened.clips(path, context), path, context)
     if scene is None or not scene.clips:
         raise InputError(ErrorCode.REFERENCE, "no model nearby has the joints of these clips", file=path)
     seconds, _ = extent_of(scene.clips[0].channels)

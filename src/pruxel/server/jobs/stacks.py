@@ -24,8 +24,10 @@ from pruxel.core.sources.origin import split_address
 from pruxel.core.sources.references import PLACES, Resolution, candidate_paths
 from pruxel.server.settings import settings
 from pruxel.server.store import missing
-from pruxel.server.store.database import glance, session
+from pruxel.server.store.conditions import Query
+from pruxel.server.store.database import glance, reading, session
 from pruxel.server.store.projects import knowledge_of
+from pruxel.server.store.search import page
 from pruxel.server.store.stack_state import StackState, stack_state
 from pruxel.server.store.tables import EntryRow, Slot, SourceRow
 
@@ -169,6 +171,17 @@ class StoredStack:
         if row.slot in self.state.winning:
             return row.path
         return at_source(self.state.by_slot[row.slot].source, row.path)
+
+    def near(self, path: str, kind: Kind, most: int) -> list[str]:
+        """Entries of a kind in the folder of a path, then below the folders above it, nearest first."""
+        found: dict[str, None] = {}
+        folder = split_source(path)[1]
+        while folder and len(found) < most:
+            folder = folder.rpartition("/")[0]
+            with reading() as db:
+                rows = page(db, self.state, Query(kind=kind, folder=folder or None), offset=0, limit=most)
+            found |= dict.fromkeys(row.path for row in rows)
+        return list(found)[:most]
 
     def resolve(self, name: str, beside: str) -> Resolution:
         """The entry that a file at `beside` means by `name`, as `references.Shelf` would find it."""

@@ -265,6 +265,7 @@ useKeys('Bench', [
         :key="id"
         :scene="scene"
         :clips="content?.facts.clips ?? []"
+        :jointed="content?.facts.joints ?? 0"
         :beside="beside.scene"
         :hidden="hidden"
         :chosen="forming ? [] : chosen"
@@ -274,6 +275,7 @@ useKeys('Bench', [
         :apart="compare.apart.value"
         @pick="pick"
         @step="addStep"
+        @bring="strip?.begin('fit_clips')"
         @wipe="compare.on.value = !compare.on.value"
       />
       <div class="absolute top-3 left-4 flex max-w-[80%] items-start gap-3">

@@ -13,7 +13,7 @@ const { clips, playing, bones, keep } = defineProps<{
   bones: boolean
   keep: string
 }>()
-const emit = defineEmits<{ bones: []; step: [step: string, params: Record<string, unknown>] }>()
+const emit = defineEmits<{ bones: []; step: [step: string, params: Record<string, unknown>]; bring: [] }>()
 const { number, clip, clock, speed, rounds, other, share, length, rate } = playing
 const fading = ref(Boolean(other.value))
 const frames = computed(() => frameAt(length.value, rate.value))
@@ -21,6 +21,7 @@ const frame = computed(() => frameAt(clock.value.seconds, rate.value))
 const others = computed(() => clips.filter((one) => one.name !== clip.value?.name))
 
 function next(by: number) {
+  if (!clips.length) return
   const wanted = number.value < 0 ? (by > 0 ? 0 : clips.length - 1) : number.value + by
   playing.choose((wanted + clips.length) % clips.length)
 }
@@ -44,6 +45,7 @@ const named = computed(() => ({ clips: [clip.value?.name ?? ''] }))
 const moment = computed(() => Number(clock.value.seconds.toFixed(4)))
 const take = (step: string, params: Record<string, unknown>) => () => emit('step', step, params)
 const acts = computed(() => [
+  { words: 'Bring more clips in…', run: () => emit('bring'), test: 'bring-more' },
   ...(others.value.length
     ? [{ words: fading.value ? 'End the fade' : 'Fade into another clip', run: fade, test: 'fade' }]
     : []),
@@ -92,81 +94,9 @@ const icons = {
 
 <template>
   <section class="border-t border-line bg-sheet px-3 py-1.5 text-[12.5px]" aria-label="Clips" data-test="play-bar">
-    <input
-      type="range"
-      class="block w-full accent-(--sea)"
-      min="0"
-      :max="length || 1"
-      step="any"
-      :value="clock.seconds"
-      :disabled="!clip"
-      aria-label="Time in the clip"
-      :aria-valuetext="`${clock.seconds.toFixed(2)} seconds`"
-      data-test="clip-time"
-      @input="playing.hold(Number(($event.target as HTMLInputElement).value))"
-      @keydown.left.prevent.stop="playing.step($event.shiftKey ? -10 : -1)"
-      @keydown.right.prevent.stop="playing.step($event.shiftKey ? 10 : 1)"
-    />
-    <div class="flex flex-wrap items-center gap-x-2 gap-y-1">
-      <ClipPicker :clips="clips" :playing="playing" :keep="keep" />
-      <div class="flex items-center gap-1" role="group" aria-label="Play">
-        <button
-          class="button flex size-7 items-center justify-center p-0!"
-          aria-label="One frame back"
-          title="One frame back (←)"
-          :disabled="!clip"
-          @click="playing.step(-1)"
-        >
-          <svg viewBox="0 0 12 12" class="size-3 fill-current" aria-hidden="true"><path :d="icons.back" /></svg>
-        </button>
-        <button
-          class="button flex size-8 items-center justify-center p-0!"
-          :aria-label="clock.running ? 'Hold' : 'Play'"
-          :title="clock.running ? 'Hold (p)' : 'Play (p)'"
-          data-test="play"
-          @click="playing.toggle()"
-        >
-          <svg viewBox="0 0 12 12" class="size-3.5 fill-current" aria-hidden="true">
-            <path :d="clock.running ? icons.hold : icons.play" />
-          </svg>
-        </button>
-        <button
-          class="button flex size-7 items-center justify-center p-0!"
-          aria-label="One frame on"
-          title="One frame on (→)"
-          :disabled="!clip"
-          @click="playing.step(1)"
-        >
-          <svg viewBox="0 0 12 12" class="size-3 fill-current" aria-hidden="true"><path :d="icons.on" /></svg>
-        </button>
-      </div>
-      <span class="num mr-auto w-28 shrink-0 text-faint" data-test="clip-place">
-        <template v-if="clip">
-          {{ clock.seconds.toFixed(2) }} s
-          <span :title="rate ? '' : 'Keys stand at no even rate; 30 a second are counted'"
-            >· {{ frame }}/{{ frames }}</span
-          >
-        </template>
-      </span>
-      <select
-        v-model.number="speed"
-        class="field py-0.5"
-        aria-label="Speed"
-        title="Speed (− +)"
-        data-test="speed"
-        @change="taken"
-      >
-        <option v-for="one in SPEEDS" :key="one" :value="one">{{ one }}×</option>
-      </select>
-      <select
-        class="field py-0.5"
-        :value="rounds"
-        aria-label="At its end"
-        data-test="rounds"
-        @change="rounds = taken($event) as Rounds"
-      >
-        <option v-for="[one, title] in ROUNDS" :key="one" :value="one">{{ title }}</option>
-      </select>
+    <div v-if="!clips.length" class="flex items-center gap-3">
+      <span class="flex-1 text-faint">No clips yet: this model has joints that could move.</span>
+      <button class="button py-1" data-test="bring" @click="emit('bring')">Bring clips in…</button>
       <button
         class="button py-1"
         :class="{ 'bg-sea-soft font-semibold text-sea': bones }"
@@ -177,29 +107,117 @@ const icons = {
       >
         Joints
       </button>
-      <MoreMenu v-if="clip" upwards="above" label="More about this clip" :acts="acts" />
     </div>
-    <div v-if="fading && clip" class="mt-1.5 flex items-center gap-2" data-test="fading">
-      <span class="text-faint">{{ clip.name }}</span>
+    <template v-else>
       <input
-        v-model.number="share"
         type="range"
-        class="min-w-16 flex-1 accent-(--sea)"
+        class="block w-full accent-(--sea)"
         min="0"
-        max="1"
-        step="0.01"
-        aria-label="How far it has faded into the other clip"
-        data-test="fade-share"
+        :max="length || 1"
+        step="any"
+        :value="clock.seconds"
+        :disabled="!clip"
+        aria-label="Time in the clip"
+        :aria-valuetext="`${clock.seconds.toFixed(2)} seconds`"
+        data-test="clip-time"
+        @input="playing.hold(Number(($event.target as HTMLInputElement).value))"
+        @keydown.left.prevent.stop="playing.step($event.shiftKey ? -10 : -1)"
+        @keydown.right.prevent.stop="playing.step($event.shiftKey ? 10 : 1)"
       />
-      <select
-        class="field max-w-56 py-0.5"
-        :value="other"
-        aria-label="The clip that it fades into"
-        @change="playing.fade(taken($event))"
-      >
-        <option v-for="one in others" :key="one.name" :value="one.name">{{ one.name }}</option>
-      </select>
-      <span class="num w-10 text-right text-faint">{{ Math.round(share * 100) }} %</span>
-    </div>
+      <div class="flex flex-wrap items-center gap-x-2 gap-y-1">
+        <ClipPicker :clips="clips" :playing="playing" :keep="keep" />
+        <div class="flex items-center gap-1" role="group" aria-label="Play">
+          <button
+            class="button flex size-7 items-center justify-center p-0!"
+            aria-label="One frame back"
+            title="One frame back (←)"
+            :disabled="!clip"
+            @click="playing.step(-1)"
+          >
+            <svg viewBox="0 0 12 12" class="size-3 fill-current" aria-hidden="true"><path :d="icons.back" /></svg>
+          </button>
+          <button
+            class="button flex size-8 items-center justify-center p-0!"
+            :aria-label="clock.running ? 'Hold' : 'Play'"
+            :title="clock.running ? 'Hold (p)' : 'Play (p)'"
+            data-test="play"
+            @click="playing.toggle()"
+          >
+            <svg viewBox="0 0 12 12" class="size-3.5 fill-current" aria-hidden="true">
+              <path :d="clock.running ? icons.hold : icons.play" />
+            </svg>
+          </button>
+          <button
+            class="button flex size-7 items-center justify-center p-0!"
+            aria-label="One frame on"
+            title="One frame on (→)"
+            :disabled="!clip"
+            @click="playing.step(1)"
+          >
+            <svg viewBox="0 0 12 12" class="size-3 fill-current" aria-hidden="true"><path :d="icons.on" /></svg>
+          </button>
+        </div>
+        <span class="num mr-auto w-28 shrink-0 text-faint" data-test="clip-place">
+          <template v-if="clip">
+            {{ clock.seconds.toFixed(2) }} s
+            <span :title="rate ? '' : 'Keys stand at no even rate; 30 a second are counted'"
+              >· {{ frame }}/{{ frames }}</span
+            >
+          </template>
+        </span>
+        <select
+          v-model.number="speed"
+          class="field py-0.5"
+          aria-label="Speed"
+          title="Speed (− +)"
+          data-test="speed"
+          @change="taken"
+        >
+          <option v-for="one in SPEEDS" :key="one" :value="one">{{ one }}×</option>
+        </select>
+        <select
+          class="field py-0.5"
+          :value="rounds"
+          aria-label="At its end"
+          data-test="rounds"
+          @change="rounds = taken($event) as Rounds"
+        >
+          <option v-for="[one, title] in ROUNDS" :key="one" :value="one">{{ title }}</option>
+        </select>
+        <button
+          class="button py-1"
+          :class="{ 'bg-sea-soft font-semibold text-sea': bones }"
+          :aria-pressed="bones"
+          title="Joints over the model (s)"
+          data-test="bones"
+          @click="emit('bones')"
+        >
+          Joints
+        </button>
+        <MoreMenu v-if="clip" upwards="above" label="More about this clip" :acts="acts" />
+      </div>
+      <div v-if="fading && clip" class="mt-1.5 flex items-center gap-2" data-test="fading">
+        <span class="text-faint">{{ clip.name }}</span>
+        <input
+          v-model.number="share"
+          type="range"
+          class="min-w-16 flex-1 accent-(--sea)"
+          min="0"
+          max="1"
+          step="0.01"
+          aria-label="How far it has faded into the other clip"
+          data-test="fade-share"
+        />
+        <select
+          class="field max-w-56 py-0.5"
+          :value="other"
+          aria-label="The clip that it fades into"
+          @change="playing.fade(taken($event))"
+        >
+          <option v-for="one in others" :key="one.name" :value="one.name">{{ one.name }}</option>
+        </select>
+        <span class="num w-10 text-right text-faint">{{ Math.round(share * 100) }} %</span>
+      </div>
+    </template>
   </section>
 </template>

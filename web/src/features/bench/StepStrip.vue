@@ -115,7 +115,12 @@ function close() {
   adding.value = editing.value = undefined
   emit('try', null)
 }
-defineExpose({ add: () => (picking.value = true), forming: computed(() => adding.value !== undefined) })
+// Opens the form of a step at once.
+function begin(name: string) {
+  const kind = kindOf(name)
+  if (kind) pick(kind)
+}
+defineExpose({ add: () => (picking.value = true), begin, forming: computed(() => adding.value !== undefined) })
 // What is shown of a step is what was worked out for these very steps: after a change no card shows another's numbers.
 const fits = () =>
   content !== undefined &&

@@ -17,9 +17,11 @@ import ViewLegend from './ViewLegend.vue'
 import ViewMenu from './ViewMenu.vue'
 import WipeLine from './WipeLine.vue'
 
-const { scene, clips, beside, hidden, chosen, keep, name, wiping, apart } = defineProps<{
+const { scene, clips, jointed, beside, hidden, chosen, keep, name, wiping, apart } = defineProps<{
   scene: string | undefined
   clips: ClipFacts[]
+  // How many joints hold it: what clips could be brought onto.
+  jointed: number
   // Another state of it, left of a line that one moves; none where it is empty.
   beside: string
   hidden: Set<string>
@@ -35,6 +37,7 @@ const emit = defineEmits<{
   pick: [parts: string[], more: boolean]
   wipe: []
   step: [step: string, params: Record<string, unknown>]
+  bring: []
 }>()
 const home = ref<HTMLElement>()
 const place = () => `pruxel.look.${keep}`
@@ -345,13 +348,14 @@ const looks: [Look, string][] = [
       />
     </div>
     <PlayBar
-      v-if="clips.length || bones.on.value"
+      v-if="clips.length || jointed"
       :clips="clips"
       :playing="playing"
       :bones="bones.on.value"
       :keep="keep"
       @bones="bones.on.value = !bones.on.value"
       @step="(step, params) => emit('step', step, params)"
+      @bring="emit('bring')"
     />
   </div>
 </template>

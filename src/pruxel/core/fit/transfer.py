@@ -1,0 +1,294 @@
+"""The movement of one skeleton carried over to another.
+
+Rotations go by what a joint has turned in the world since it rested, laid onto how its partner rests: a limb that rests
+otherwise (arms down against arms out) is first turned into the rest of the source, along the tree. Places go by the
+lengths of limbs, the way of the whole by the height of the hips.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from itertools import permutations, product
+
+import numpy as np
+
+from pruxel.core.base.arrays import AnyArray, DoubleArray
+from pruxel.core.fit.pairing import Pair, Skeleton
+from pruxel.core.geometry.euler import products
+from pruxel.core.geometry.transforms import turns_of
+from pruxel.core.scene.keys import at_times, end_of, with_keys
+from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, Scene
+from pruxel.core.scene.motion import moments
+from pruxel.core.scene.motion_at import worlds
+from pruxel.core.scene.walk import local_matrix, parents_of, world_from_local
+
+_SAME = 1e-5
+_RATE = 60.0  # keys a second that splines are laid out with where they cannot be taken over as they are
+_STILL = 1e-6
+
+
+@dataclass(frozen=True, eq=False)
+class Fit:
+    """What a transfer works with: partners as node numbers, the turn (4,) between the worlds, the ratio of sizes."""
+
+    source: Scene
+    target: Scene
+    partner: Mapping[int, int]
+    turn: DoubleArray
+    ratio: float
+    lean: Mapping[int, DoubleArray]
+
+
+def fitted(source: Scene, target: Scene, a: Skeleton, b: Skeleton, pairs: Sequence[Pair]) -> Fit:
+    """Prepare for all clips of the source: how the skeletons are turned, sized and rest against each other."""
+    number_a, number_b = (dict(zip(s.names[::-1], s.nodes[::-1], strict=True)) for s in (a, b))
+    partner = {number_b[pair.target]: number_a[pair.source] for pair in pairs}
+    rest_a, rest_b = world_from_local(source), world_from_local(target)
+    turn = _between_worlds(rest_a, rest_b, partner)
+    lean = _leans(target, rest_a, rest_b, partner, turn)
+    return Fit(source, target, partner, turn, _ratio(rest_a, rest_b, partner, parents_of(target)), lean)
+
+
+def carried_over(fit: Fit, clip: Clip) -> Clip:
+    """The clip on the target's nodes; where both skeletons rest alike its very keys."""
+    taken = _as_they_are(fit, clip)
+    if taken is not None:
+        return replace(clip, channels=taken)
+    seconds = _moments(clip)
+    if not len(seconds):
+        return replace(clip, channels=())
+    moved = worlds(fit.source, clip, seconds)
+    channels = [*_turned(fit, moved, seconds), *_placed(fit, clip, moved, seconds), *_sized(fit, clip, seconds)]
+    return replace(clip, channels=tuple(channels))
+
+
+def _as_they_are(fit: Fit, clip: Clip) -> tuple[ClipChannel, ...] | None:
+    """The channels on the partners, where all that moves has one that rests just so below one that is the same."""
+    back = {a: b for b, a in fit.partner.items()}
+    above_a, above_b = parents_of(fit.source), parents_of(fit.target)
+    world_a, world_b = world_from_local(fit.source), world_from_local(fit.target)
+    for channel in clip.channels:
+        node = channel.node
+        if channel.path == "weights" or node not in back:
+            return None
+        mine, theirs = local_matrix(fit.source.nodes[node]), local_matrix(fit.target.nodes[back[node]])
+        if np.abs(mine - theirs).max() > _SAME * max(1.0, float(np.abs(mine).max())):
+            return None
+        p, q = above_a[node], above_b[back[node]]
+        same = (p < 0 and q < 0) or back.get(p) == q
+        if not same:
+            up_a = world_a[p] if p >= 0 else np.eye(4)
+            up_b = world_b[q] if q >= 0 else np.eye(4)
+            if p in back or np.abs(up_a - up_b).max() > _SAME:
+                return None
+    return tuple(replace(channel, node=back[channel.node]) for channel in clip.channels)
+
+
+def _moments(clip: Clip) -> DoubleArray:
+    moving = [channel for channel in clip.channels if channel.path != "weights"]
+    found = moments(moving)
+    if any(channel.interpolation == "CUBICSPLINE" for channel in moving):
+        end = end_of(clip)
+        found = np.unique(np.concatenate([found, np.arange(0.0, end, 1 / _RATE), [end]]))
+    return found
+
+
+def _between_worlds(rest_a: DoubleArray, rest_b: DoubleArray, partner: Mapping[int, int]) -> DoubleArray:
+    """The turn (4,), by right angles, after which the source rests as the target does (Kabsch, then the nearest)."""
+    if len(partner) < 3:
+        return np.array([0.0, 0.0, 0.0, 1.0])
+    b = np.array([rest_b[n, :3, 3] for n in partner])
+    a = np.array([rest_a[n, :3, 3] for n in partner.values()])
+    a, b = a - a.mean(axis=0), b - b.mean(axis=0)
+    spread = b.T @ a / ((np.linalg.norm(a) * np.linalg.norm(b)) or 1.0)
+    best = max(_right_angles(), key=lambda turn: float(np.trace(turn.T @ spread)))
+    plain = float(np.trace(spread))
+    # What is about as good is no turn.
+    if plain >= float(np.trace(best.T @ spread)) - 0.05:
+        best = np.eye(3)
+    whole = np.eye(4)
+    whole[:3, :3] = best
+    return turns_of(whole[None])[1][0]
+
+
+def _right_angles() -> list[DoubleArray]:
+    """The 24 turns that bring axes onto axes."""
+    found = []
+    for order in permutations(range(3)):
+        for signs in product((1.0, -1.0), repeat=3):
+            turn = np.zeros((3, 3))
+            for row, (column, sign) in enumerate(zip(order, signs, strict=True)):
+                turn[row, column] = sign
+            if np.linalg.det(turn) > 0:
+                found.append(turn)
+    return found
+
+
+def _ratio(rest_a: DoubleArray, rest_b: DoubleArray, partner: Mapping[int, int], above: Sequence[int]) -> float:
+    """How many times as long the target's limbs are, all together, however they are held."""
+    mine = theirs = 0.0
+    for node, joint in partner.items():
+        up = _partner_above(node, above, partner)
+        if up >= 0:
+            mine += float(np.linalg.norm(rest_b[node, :3, 3] - rest_b[up, :3, 3]))
+            theirs += float(np.linalg.norm(rest_a[joint, :3, 3] - rest_a[partner[up], :3, 3]))
+    return mine / theirs if mine > 0 and theirs > 0 else 1.0
+
+
+def _partner_above(node: int, above: Sequence[int], partner: Mapping[int, int]) -> int:
+    """The nearest node above that has a partner, -1 for none."""
+    at = above[node]
+    while at >= 0 and at not in partner:
+        at = above[at]
+    return at
+
+
+def _leans(
+    target: Scene, rest_a: DoubleArray, rest_b: DoubleArray, partner: Mapping[int, int], turn: DoubleArray
+) -> dict[int, DoubleArray]:
+    """By target node: the turn (4,) in the world that brings its limb from how it rests to how the source's rests.
+
+    A joint with one partner below leans by the shortest arc after what the joint above it leans; one with several, or
+    none, leans as the one above.
+    """
+    above = parents_of(target)
+    below: dict[int, list[int]] = {node: [] for node in partner}
+    for node in partner:
+        up = _partner_above(node, above, partner)
+        if up >= 0:
+            below[up].append(node)
+    none = np.array([0.0, 0.0, 0.0, 1.0])
+    lean: dict[int, DoubleArray] = {}
+    for node in _in_tree_order(target):
+        inherited = lean.get(above[node], none)
+        lean[node] = inherited
+        if node not in partner or len(below[node]) != 1:
+            continue
+        child = below[node][0]
+        mine = rest_b[child, :3, 3] - rest_b[node, :3, 3]
+        theirs = rest_a[partner[child], :3, 3] - rest_a[partner[node], :3, 3]
+        if np.linalg.norm(mine) < _STILL or np.linalg.norm(theirs) < _STILL:
+            continue
+        lean[node] = products(_arc(_apply(inherited, mine), _apply(turn, theirs)), inherited)
+    return lean
+
+
+def _turned(fit: Fit, moved: DoubleArray, seconds: DoubleArray) -> list[ClipChannel]:
+    """Rotation keys of every target joint that has a partner."""
+    rest_a = turns_of(world_from_local(fit.source))[1]
+    rest_b = turns_of(world_from_local(fit.target))[1]
+    above = parents_of(fit.target)
+    worlds_b: dict[int, DoubleArray] = {}
+    found = []
+    for node in _in_tree_order(fit.target):
+        up = worlds_b.get(above[node], np.array([[0.0, 0.0, 0.0, 1.0]]))
+        own = np.array(turns_of(local_matrix(fit.target.nodes[node])[None])[1][0])
+        if node not in fit.partner:
+            worlds_b[node] = products(up, own[None])
+            continue
+        joint = fit.partner[node]
+        now = turns_of(moved[:, joint])[1]
+        gone = products(now, _back(rest_a[joint])[None])
+        gone = products(products(fit.turn[None], gone), _back(fit.turn)[None])
+        world = products(gone, products(fit.lean[node], rest_b[node])[None])
+        worlds_b[node] = world
+        local = _smooth(products(_back(up), world))
+        if np.abs(local - own * np.sign(local @ own)[:, None]).max() > _STILL:
+            found.append(_channel(node, "rotation", seconds, local))
+    return found
+
+
+def _placed(fit: Fit, clip: Clip, moved: DoubleArray, seconds: DoubleArray) -> list[ClipChannel]:
+    """Translation keys: the topmost joint goes the way of its partner, others that have keys their share."""
+    world_a, world_b = world_from_local(fit.source), world_from_local(fit.target)
+    above_a, above_b = parents_of(fit.source), parents_of(fit.target)
+    keyed = {channel.node: channel for channel in clip.channels if channel.path == "translation"}
+    found = []
+    for node, joint in fit.partner.items():
+        if _partner_above(node, above_b, fit.partner) < 0:
+            way, ratio = moved[:, joint, :3, 3] - world_a[joint, :3, 3], fit.ratio
+        elif joint in keyed:
+            local = at_times(keyed[joint], seconds) - np.asarray(fit.source.nodes[joint].translation)
+            way = local @ _linear_above(world_a, above_a, joint).T
+            limb = _limb(world_a, above_a, joint)
+            ratio = _limb(world_b, above_b, node) / limb if limb > 0 else fit.ratio
+        else:
+            continue
+        rest = np.asarray(fit.target.nodes[node].translation)
+        rows = rest + (ratio * _applied(fit.turn, way)) @ np.linalg.pinv(_linear_above(world_b, above_b, node)).T
+        if np.abs(rows - rest).max() > _STILL:
+            found.append(_channel(node, "translation", seconds, rows))
+    return found
+
+
+def _sized(fit: Fit, clip: Clip, seconds: DoubleArray) -> list[ClipChannel]:
+    """Scale keys: what each joint grows by since it rested."""
+    back = {a: b for b, a in fit.partner.items()}
+    found = []
+    for channel in clip.channels:
+        if channel.path != "scale" or channel.node not in back:
+            continue
+        rest = np.asarray(fit.source.nodes[channel.node].scale)
+        node = back[channel.node]
+        grown = at_times(channel, seconds) / np.where(rest == 0, 1.0, rest)
+        found.append(_channel(node, "scale", seconds, grown * np.asarray(fit.target.nodes[node].scale)))
+    return found
+
+
+def _linear_above(world: DoubleArray, above: Sequence[int], node: int) -> DoubleArray:
+    return world[above[node], :3, :3] if above[node] >= 0 else np.eye(3)
+
+
+def _limb(world: DoubleArray, above: Sequence[int], node: int) -> float:
+    return float(np.linalg.norm(world[node, :3, 3] - world[above[node], :3, 3])) if above[node] >= 0 else 0.0
+
+
+def _channel(node: int, path: ChannelPath, seconds: DoubleArray, rows: DoubleArray) -> ClipChannel:
+    empty = np.zeros(0, np.float32)
+    return with_keys(ClipChannel(node, path, empty, empty), seconds, rows)
+
+
+def _in_tree_order(scene: Scene) -> list[int]:
+    above = parents_of(scene)
+    pending, found = [n for n, up in enumerate(above) if up < 0][::-1], list[int]()
+    while pending:
+        node = pending.pop()
+        found.append(node)
+        pending += reversed(scene.nodes[node].children)
+    return found
+
+
+def _back(turn: AnyArray) -> DoubleArray:
+    return turn * np.array([-1.0, -1.0, -1.0, 1.0])
+
+
+def _apply(turn: DoubleArray, way: DoubleArray) -> DoubleArray:
+    return _applied(turn, way[None])[0]
+
+
+def _applied(turn: DoubleArray, ways: DoubleArray) -> DoubleArray:
+    """(n, 3) ways turned by one quaternion."""
+    axis, w = turn[:3], turn[3]
+    twice = 2 * np.cross(axis, ways)
+    return ways + w * twice + np.cross(axis, twice)
+
+
+def _arc(first: DoubleArray, second: DoubleArray) -> DoubleArray:
+    """The shortest turn (4,) from one way to another."""
+    a, b = first / np.linalg.norm(first), second / np.linalg.norm(second)
+    cosine = float(a @ b)
+    if cosine < -1 + 1e-9:
+        side = np.cross(a, np.eye(3)[int(np.abs(a).argmin())])
+        return np.append(side / np.linalg.norm(side), 0.0)
+    found = np.append(np.cross(a, b), 1 + cosine)
+    return found / np.linalg.norm(found)
+
+
+def _smooth(turns: DoubleArray) -> DoubleArray:
+    """(n, 4) the same turns, neighbours on one side."""
+    if len(turns) < 2:
+        return turns
+    flips = np.einsum("ij,ij->i", turns[1:], turns[:-1]) < 0
+    sign = np.where(np.cumsum(flips) % 2 == 1, -1.0, 1.0)
+    return np.concatenate([turns[:1], turns[1:] * sign[:, None]])

@@ -1,0 +1,91 @@
+"""Bring clips in from elsewhere, onto the joints that are there."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from pydantic import Field
+
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import ErrorCode, UsageError
+from pruxel.core.base.findings import Evidence
+from pruxel.core.base.words import counted
+from pruxel.core.fit.pairing import pair_joints, skeleton_of
+from pruxel.core.fit.transfer import carried_over, fitted
+from pruxel.core.scene.model import Scene
+from pruxel.core.steps.choose_clips import chosen_clips
+from pruxel.core.steps.references import ClipsEntry, NameText, Reference
+from pruxel.core.steps.registry import Others, Params, StepResult, joining_step
+
+_SURE = 0.9
+
+
+class FitClips(Params):
+    """Which clips of which entry, and what is known of their joints."""
+
+    entry: ClipsEntry = Field(..., min_length=1, title="From", description="path of clips, or of a model that has some")
+    clips: tuple[NameText, ...] = Field(
+        (), title="Clips", description="by name, `*` stands for any letters; none: all of them"
+    )
+    pairs: tuple[NameText, ...] = Field(
+        (), title="Joints",
+        description="corrections, `theirs = ours`; nothing behind the sign: that joint moves none of ours",
+    )  # fmt: skip
+
+
+@joining_step(
+    "fit_clips",
+    "Bring clips in",
+    "Puts clips of another entry on these joints: as they are where the skeletons are one, else carried over.",
+    FitClips,
+)
+def fit_clips(scene: Scene, params: FitClips, context: Context, others: Others) -> StepResult:
+    """Pair the joints of both, and carry each chosen clip over.
+
+    Raises `UsageError` for an entry without clips, a scene without joints, and where hardly a joint has a partner.
+    """
+    context.check()
+    guest = others[Reference("entry", params.entry)]
+    chosen = [guest.clips[number] for number in chosen_clips(guest, params.clips)]
+    theirs, ours = skeleton_of(guest), skeleton_of(replace(scene, clips=()))
+    pairs = pair_joints(theirs, ours, _said(params.pairs))
+    moved = {guest.nodes[c.node].name for clip in chosen for c in clip.channels if c.path != "weights"}
+    met = [pair for pair in pairs if pair.source in moved]
+    if not met:
+        raise UsageError(
+            ErrorCode.USAGE, "none of the joints that these clips move has a partner here", field="entry",
+            expected=f"some of {', '.join(ours.names[:8])}" if ours.names else "a model with joints",
+            found=", ".join(sorted(moved)[:8]) or "clips that move no joint",
+            hint="Say which joint is which under “Joints”.",
+        )  # fmt: skip
+    fit = fitted(guest, scene, theirs, ours, pairs)
+    made = []
+    for clip in chosen:
+        context.check()
+        made.append(carried_over(fit, clip))
+    missing = sorted(moved - {pair.source for pair in met})
+    words = f"{counted(len(made), 'clip')} of “{guest.name}”, {len(met)} of {len(moved)} joints met"
+    if missing:
+        words += f"; without a partner: {', '.join(missing[:4])}" + (" …" if len(missing) > 4 else "")
+    return StepResult(
+        replace(scene, clips=(*scene.clips, *(clip for clip in made if clip.channels))), words,
+        (
+            Evidence("clips brought in", len(made)),
+            Evidence("joints met", len(met)),
+            Evidence("of them surely", sum(pair.sureness >= _SURE for pair in met)),
+            Evidence("joints without a partner", len(missing)),
+        ),
+    )  # fmt: skip
+
+
+def _said(lines: tuple[str, ...]) -> dict[str, str]:
+    """Corrections by source joint; raises `UsageError` for a line that is none."""
+    found = {}
+    for line in lines:
+        theirs, sign, ours = (part.strip() for part in line.partition("="))
+        if not sign or not theirs:
+            raise UsageError(
+                ErrorCode.USAGE, "this is no pair of joints", field="pairs", expected="theirs = ours", found=line
+            )
+        found[theirs] = ours
+    return found

@@ -1,0 +1,247 @@
+"""Clips of one skeleton on another: what joints are called, which is which, and where they go."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from pruxel.core.base.context import Context
+from pruxel.core.base.errors import UsageError
+from pruxel.core.fit.joint_names import meanings
+from pruxel.core.fit.pairing import pair_joints, skeleton_of
+from pruxel.core.fit.transfer import carried_over, fitted
+from pruxel.core.geometry.euler import products, turns_of_euler
+from pruxel.core.geometry.transforms import compose, quaternion_matrix
+from pruxel.core.scene.checks import problems
+from pruxel.core.scene.keys import end_of
+from pruxel.core.scene.model import Clip, ClipChannel, Node, Scene, Skin
+from pruxel.core.scene.motion_at import worlds
+from pruxel.core.scene.walk import placed_by, world_from_local
+from pruxel.core.steps.registry import STEPS, Library
+from tests.scenes import two_boxes
+
+# A body with its arms hanging: name, the joint above, place.
+BODY = [
+    ("hips", "", (0, 1.0, 0)), ("spine", "hips", (0, 1.15, 0)), ("chest", "spine", (0, 1.35, 0)),
+    ("neck", "chest", (0, 1.55, 0)), ("head", "neck", (0, 1.65, 0.02)),
+    *(
+        joint
+        for s, side in ((1, "left"), (-1, "right"))
+        for joint in (
+            (f"{side}_shoulder", "chest", (0.05 * s, 1.5, 0)), (f"{side}_upper_arm", f"{side}_shoulder", (0.18 * s, 1.48, 0)),
+            (f"{side}_forearm", f"{side}_upper_arm", (0.2 * s, 1.2, 0)), (f"{side}_hand", f"{side}_forearm", (0.21 * s, 0.95, 0.03)),
+            (f"{side}_thigh", "hips", (0.1 * s, 0.95, 0)), (f"{side}_shin", f"{side}_thigh", (0.11 * s, 0.5, 0.02)),
+            (f"{side}_foot", f"{side}_shin", (0.11 * s, 0.08, 0)), (f"{side}_toe", f"{side}_foot", (0.11 * s, 0.02, 0.12)),
+        )
+    ),
+]  # fmt: skip
+OTHER_NAMES = {
+    "hips": "Rig:Pelvis", "spine": "Rig:Spine1", "chest": "Rig:Spine2", "neck": "Rig:Neck", "head": "Rig:Head",
+    "shoulder": "Rig:{S}Collar", "upper_arm": "Rig:{S}UpperArm", "forearm": "Rig:{S}ForeArm", "hand": "Rig:{S}Wrist",
+    "thigh": "Rig:{S}UpLeg", "shin": "Rig:{S}Knee", "foot": "Rig:{S}Ankle", "toe": "Rig:{S}Ball",
+}  # fmt: skip
+
+
+def renamed(name: str) -> str:
+    for side in ("left", "right"):
+        if name.startswith(side):
+            return OTHER_NAMES[name.removeprefix(f"{side}_")].format(S=side[0].upper() + "_")
+    return OTHER_NAMES[name]
+
+
+def skeleton(joints: list[tuple[str, str, tuple[float, ...]]], frames: dict[str, np.ndarray] | None = None) -> Scene:
+    """A scene of joints at places in the world, each turned as `frames` say."""
+    number = {name: n for n, (name, _, _) in enumerate(joints)}
+    world = [
+        compose(place, tuple((frames or {}).get(name, np.array([0, 0, 0, 1.0]))), (1, 1, 1))
+        for name, _, place in joints
+    ]
+    nodes = []
+    for n, (name, above, _) in enumerate(joints):
+        local = world[n] if not above else np.linalg.inv(world[number[above]]) @ world[n]
+        below = tuple(k for k, (_, up, _) in enumerate(joints) if up == name)
+        nodes.append(placed_by(Node(name, children=below), local))
+    inverse = np.stack([np.linalg.inv(one) for one in world])
+    skin = Skin("body", tuple(range(len(nodes))), inverse)
+    return Scene("body", nodes=tuple(nodes), roots=(0,), skins=(skin,))
+
+
+def dance(scene: Scene, seed: int = 3, keys: int = 7) -> Scene:
+    """The scene with a clip that turns every joint and moves the first about."""
+    rng = np.random.default_rng(seed)
+    times = np.linspace(0, 2, keys).astype(np.float32)
+    channels = []
+    for n, node in enumerate(scene.nodes):
+        swing = turns_of_euler(rng.uniform(-40, 40, (keys, 3)))
+        turns = products(swing, np.broadcast_to(np.array(node.rotation), (keys, 4)))
+        channels.append(ClipChannel(n, "rotation", times, turns.astype(np.float32)))
+    moves = np.array(scene.nodes[0].translation) + rng.uniform(-0.3, 0.3, (keys, 3))
+    channels.append(ClipChannel(0, "translation", times, moves.astype(np.float32)))
+    return replace(scene, clips=(Clip("dance", tuple(channels)),))
+
+
+def carried(source: Scene, target: Scene) -> Scene:
+    a, b = skeleton_of(source), skeleton_of(target)
+    fit = fitted(source, target, a, b, pair_joints(a, b))
+    done = replace(target, clips=tuple(carried_over(fit, clip) for clip in source.clips))
+    assert problems(done) == []
+    return done
+
+
+def places(scene: Scene, keys: int = 7) -> np.ndarray:
+    """(m, n, 3) places of all joints at the keys of the first clip."""
+    clip = scene.clips[0]
+    return worlds(scene, clip, np.linspace(0, end_of(clip), keys))[..., :3, 3]
+
+
+@pytest.mark.parametrize(
+    ("name", "meant"),
+    [
+        ("LeftForeArm", "left forearm"), ("upperarm_l", "left upper arm"), ("R Calf", "right shin"),
+        ("Oberschenkel_L", "left thigh"), ("hand.R", "right hand"), ("hidari_hiji", "left forearm"),
+        ("spine_02", "spine 2"), ("lThumb1", "left thumb 1"), ("leg_upper_R", "right thigh"), ("clavicle_l", "left shoulder"),
+        ("avantbras.droit", "right forearm"), ("leftarm", "left upper arm"), ("Pelvis", "hips"), ("lowerleg_r", "right shin"),
+        ("RightHandIndex2", "right index 2"), ("Knöchel_links", "left foot"), ("thing_17", "17"), ("L_Eye", "left eye"),
+        ("upperarm_twist_01_l", "left twist 1"), ("tail3", "tail 3"), ("muñeca_izquierda", "left hand"),
+    ],
+)  # fmt: skip
+def test_names_mean_bones(name: str, meant: str) -> None:
+    assert meanings([name])[0].words() == meant
+
+
+def test_what_all_names_begin_with_means_nothing() -> None:
+    names = ["arm.rig.hips", "arm.rig.head", "arm.rig.left_hand"]
+    assert [one.kind for one in meanings(names)] == ["hips", "head", "hand"]
+
+
+def test_joints_of_other_names_are_met_and_why_is_told() -> None:
+    body = skeleton(BODY)
+    other = skeleton([(renamed(n), renamed(up) if up else "", place) for n, up, place in BODY])
+    pairs = pair_joints(skeleton_of(body), skeleton_of(other))
+    assert {p.source: p.target for p in pairs} == {n: renamed(n) for n, _, _ in BODY}
+    why = {p.source: p.why for p in pairs}
+    assert why["left_shin"] == "both mean left shin"
+    assert why["neck"] == "the same name but for how it is written"
+    assert min(p.sureness for p in pairs) > 0.7
+
+
+def test_joints_of_no_names_are_met_by_how_they_stand() -> None:
+    """Arms out against arms down, half as large, a joint more in the spine, and nothing but numbers."""
+    number = {name: f"bone{n}" for n, (name, _, _) in enumerate(BODY)}
+    out = []
+    for name, above, place in BODY:
+        x, y, z = place
+        for s, side in ((1, "left"), (-1, "right")):
+            if name in {f"{side}_forearm", f"{side}_hand"}:
+                x, y = (0.18 + (1.48 - y)) * s, 1.48
+        out.append((number[name], number[above] if above else "", (0.5 * x, 0.5 * y, 0.5 * z)))
+    at = next(n for n, one in enumerate(out) if one[0] == number["chest"])
+    out.insert(at, ("extra", number["spine"], (0, 0.62, 0)))
+    out[at + 1] = (out[at + 1][0], "extra", out[at + 1][2])
+    pairs = pair_joints(skeleton_of(skeleton(BODY)), skeleton_of(skeleton(out)))
+    right = sum(number[p.source] == p.target for p in pairs)
+    assert right >= len(BODY) - 2, [(p.source, p.target) for p in pairs if number[p.source] != p.target]
+
+
+def test_what_a_person_says_counts() -> None:
+    body, other = skeleton_of(skeleton(BODY)), skeleton_of(skeleton(BODY))
+    found = {p.source: p for p in pair_joints(body, other, {"left_hand": "right_hand", "head": "", "nothing": "x"})}
+    assert (found["left_hand"].target, found["left_hand"].why) == ("right_hand", "said by hand")
+    assert "head" not in found
+
+
+def test_on_the_same_skeleton_the_keys_are_the_very_ones() -> None:
+    source = dance(skeleton(BODY))
+    done = carried(source, skeleton(BODY))
+    for mine, theirs in zip(source.clips[0].channels, done.clips[0].channels, strict=True):
+        assert mine is theirs or (mine.node == theirs.node and mine.values is theirs.values)
+    other = skeleton([(renamed(n), renamed(up) if up else "", place) for n, up, place in BODY])
+    np.testing.assert_allclose(places(carried(source, other)), places(source), atol=1e-5)
+
+
+@settings(max_examples=12)
+@given(seed=st.integers(0, 2**32 - 1))
+def test_however_joints_are_rolled_they_go_where_theirs_go(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+
+    def frames() -> dict[str, np.ndarray]:
+        return {name: turns_of_euler(rng.uniform(-180, 180, (1, 3)))[0] for name, _, _ in BODY}
+
+    source = dance(skeleton(BODY, frames()), seed)
+    np.testing.assert_allclose(places(carried(source, skeleton(BODY, frames()))), places(source), atol=1e-4)
+
+
+@pytest.mark.parametrize("size", [0.5, 1.7])
+def test_a_larger_body_goes_as_much_farther(size: float) -> None:
+    source = dance(skeleton(BODY))
+    large = skeleton([(n, up, tuple(size * v for v in place)) for n, up, place in BODY])
+    np.testing.assert_allclose(places(carried(source, large)), size * places(source), atol=1e-4)
+
+
+def test_arms_that_rest_otherwise_move_as_theirs_do() -> None:
+    """Arms out: of limbs as long, every joint is at every key where the source's is."""
+    out = []
+    for name, above, place in BODY:
+        for s, side in ((1, "left"), (-1, "right")):
+            if name in {f"{side}_forearm", f"{side}_hand"}:
+                before = np.array({n: p for n, _, p in BODY}[f"{side}_upper_arm"])
+                way = np.array(place) - before
+                place = tuple(before + np.array([-way[1] * s, way[0] * s, way[2]]))  # noqa: PLW2901
+        out.append((name, above, place))
+    source = dance(skeleton(BODY))
+    done = carried(source, skeleton(out))
+    np.testing.assert_allclose(places(done), places(source), atol=1e-4)
+
+
+def test_a_world_with_another_axis_up_is_turned() -> None:
+    lying = quaternion_matrix((np.sin(np.pi / 4), 0, 0, np.cos(np.pi / 4)))
+    source = dance(skeleton(BODY))
+    target = skeleton([(n, up, tuple(lying @ np.array(place))) for n, up, place in BODY])
+    np.testing.assert_allclose(places(carried(source, target)), places(source) @ lying.T, atol=1e-4)
+
+
+def test_what_has_no_partner_rests() -> None:
+    source = dance(skeleton([one for one in BODY if "hand" not in one[0]]))
+    done = carried(source, skeleton(BODY))
+    moved = {done.nodes[c.node].name for c in done.clips[0].channels}
+    assert not {"left_hand", "right_hand"} & moved
+    hand = [n for n, node in enumerate(done.nodes) if node.name == "left_hand"]
+    assert hand
+    local = np.linalg.norm(places(done)[:, hand[0]] - places(done)[:, hand[0] - 1], axis=1)
+    rest = world_from_local(done)[:, :3, 3]
+    np.testing.assert_allclose(local, np.linalg.norm(rest[hand[0]] - rest[hand[0] - 1]), atol=1e-5)
+
+
+class Elsewhere(Library):
+    """One entry: a body that dances."""
+
+    def __init__(self, scene: Scene) -> None:
+        self._scene = scene
+
+    def digest(self, _reference: object) -> str:
+        return "one"
+
+    def scene(self, _reference: object, _context: Context) -> Scene:
+        return self._scene
+
+
+def test_the_step_brings_clips_in_and_says_what_has_no_partner() -> None:
+    step = STEPS.get("fit_clips")
+    source = dance(skeleton([*BODY, ("left_wing", "chest", (0.3, 1.6, -0.3))]))
+    done = step.perform(skeleton(BODY), step.parse({"entry": "x"}), Context(), Elsewhere(source))
+    assert done.summary == "1 clip of “body”, 21 of 22 joints met; without a partner: left_wing"
+    assert [clip.name for clip in done.scene.clips] == ["dance"]
+    apart = step.parse({"entry": "x", "pairs": ["left_hand =", "right_hand = left_hand"]})
+    moved = step.perform(skeleton(BODY), apart, Context(), Elsewhere(source)).scene
+    assert "right_hand" not in {moved.nodes[c.node].name for c in moved.clips[0].channels if c.path == "rotation"}
+    with pytest.raises(UsageError, match="no pair of joints"):
+        step.perform(skeleton(BODY), step.parse({"entry": "x", "pairs": ["hand"]}), Context(), Elsewhere(source))
+    with pytest.raises(UsageError, match="there are no clips"):
+        step.perform(skeleton(BODY), step.parse({"entry": "x"}), Context(), Elsewhere(skeleton(BODY)))
+    alone = replace(two_boxes(), nodes=tuple(replace(n, name=f"x{k}") for k, n in enumerate(two_boxes().nodes)))
+    with pytest.raises(UsageError, match="has a partner here"):
+        step.perform(alone, step.parse({"entry": "x"}), Context(), Elsewhere(source))
