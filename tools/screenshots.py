@@ -62,20 +62,15 @@ def walk(page: Page) -> None:
     for words, path, sign in (
         ("tex/crab", "tex/crab/crab_body_c.dds", "texture"),
         ("levels/market", "levels/market/market.blv", "plan"),
-        ("actors/fish", "actors/fish_lantern/fish_lantern.bcl", "clips"),
     ):
         box = page.see(page.test("search"))
         box.send_keys(Keys.CONTROL, "a")
         box.send_keys(words)
         page.click(f"[data-path='{path}']")
         page.see(page.test(sign))
-        if sign == "clips":
-            page.see("[data-test=glance]:not([data-shown=''])")
-            page.click(page.test("play-startle"))
-            time.sleep(2)
-            page.click(page.test("play-startle"))
         shot(page, {"plan": "level"}.get(sign, sign))
         page.keys(Keys.ESCAPE)
+    motion(page)
     unknown_bytes(page)
     page.click("[data-kind=all]")
     box = page.see(page.test("search"))
@@ -130,6 +125,25 @@ def people(page: Page) -> None:
     shot(page, "assembling")
     page.driver.back()
     page.see(page.test("card"))
+
+
+def motion(page: Page) -> None:
+    """A clip on the model that it plays on, held, with its joints and the curves of one."""
+    box = page.see(page.test("search"))
+    box.send_keys(Keys.CONTROL, "a")
+    box.send_keys("diver_moves")
+    page.click("[data-path='actors/moves/diver_moves.bcl']")
+    page.click(page.test("open-both"))
+    page.see("[data-test=viewport]:not([data-shown=''])")
+    page.see(page.test("clip"))
+    page.click("h1")
+    page.keys("]", "]", "s", *[Keys.ARROW_RIGHT] * 20)
+    page.click(page.test("joint-left_arm"))
+    page.see(page.test("curves"), "Rotation")
+    time.sleep(2)
+    shot(page, "motion")
+    page.driver.back()
+    page.see(page.test("entry"))
 
 
 def faces(page: Page) -> None:

@@ -18,6 +18,7 @@ from pruxel.core.steps.references import ClipsEntry, NameText, Reference
 from pruxel.core.steps.registry import Others, Params, StepResult, joining_step
 
 _SURE = 0.9
+_LEAST_SHARE = 0.25  # of the joints that clips move; fewer are another creature's
 
 
 class FitClips(Params):
@@ -51,9 +52,12 @@ def fit_clips(scene: Scene, params: FitClips, context: Context, others: Others) 
     pairs = pair_joints(theirs, ours, _said(params.pairs))
     moved = {guest.nodes[c.node].name for clip in chosen for c in clip.channels if c.path != "weights"}
     met = [pair for pair in pairs if pair.source in moved]
-    if not met:
+    least = 0 if params.pairs else _LEAST_SHARE * len(moved)
+    if len(met) < max(1, least):
+        few = f"only {len(met)}" if met else "none"
         raise UsageError(
-            ErrorCode.USAGE, "none of the joints that these clips move has a partner here", field="entry",
+            ErrorCode.USAGE, f"{few} of the {len(moved)} joints that these clips move has a partner here",
+            field="entry",
             expected=f"some of {', '.join(ours.names[:8])}" if ours.names else "a model with joints",
             found=", ".join(sorted(moved)[:8]) or "clips that move no joint",
             hint="Say which joint is which under “Joints”.",
