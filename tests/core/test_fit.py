@@ -22,7 +22,7 @@ from pruxel.core.scene.model import Clip, ClipChannel, Node, Scene, Skin
 from pruxel.core.scene.motion_at import worlds
 from pruxel.core.scene.walk import placed_by, world_from_local
 from pruxel.core.steps.registry import STEPS, Library
-from tests.scenes import two_boxes
+from tests.scenes import everything, two_boxes
 
 # A body with its arms hanging: name, the joint above, place.
 BODY = [
@@ -106,7 +106,7 @@ def places(scene: Scene, keys: int = 7) -> np.ndarray:
         ("spine_02", "spine 2"), ("lThumb1", "left thumb 1"), ("leg_upper_R", "right thigh"), ("clavicle_l", "left shoulder"),
         ("avantbras.droit", "right forearm"), ("leftarm", "left upper arm"), ("Pelvis", "hips"), ("lowerleg_r", "right shin"),
         ("RightHandIndex2", "right index 2"), ("Knöchel_links", "left foot"), ("thing_17", "17"), ("L_Eye", "left eye"),
-        ("upperarm_twist_01_l", "left twist 1"), ("tail3", "tail 3"), ("muñeca_izquierda", "left hand"),
+        ("upperarm_twist_01_l", "left twist 1"), ("tail3", "tail 3"), ("muñeca_izquierda", "left hand"), ("upright", ""), ("armright", "right upper arm"),
     ],
 )  # fmt: skip
 def test_names_mean_bones(name: str, meant: str) -> None:
@@ -245,3 +245,30 @@ def test_the_step_brings_clips_in_and_says_what_has_no_partner() -> None:
     alone = replace(two_boxes(), nodes=tuple(replace(n, name=f"x{k}") for k, n in enumerate(two_boxes().nodes)))
     with pytest.raises(UsageError, match="has a partner here"):
         step.perform(alone, step.parse({"entry": "x"}), Context(), Elsewhere(source))
+
+
+def test_a_long_clip_is_worked_through_in_stretches(monkeypatch: pytest.MonkeyPatch) -> None:
+    source = dance(skeleton(BODY), keys=41)
+    large = skeleton([(n, up, tuple(1.3 * v for v in place)) for n, up, place in BODY])
+    whole = carried(source, large)
+    monkeypatch.setattr("pruxel.core.fit.transfer._MOST_NUMBERS", 16 * len(BODY) * 7)
+    parts = carried(source, large)
+    for a, b in zip(whole.clips[0].channels, parts.clips[0].channels, strict=True):
+        assert (a.node, a.path) == (b.node, b.path)
+        np.testing.assert_array_equal(a.values, b.values)
+
+
+def test_shapes_go_along_where_there_are_as_many() -> None:
+    scene = everything()
+    clip = next(c for c in scene.clips if any(ch.path == "weights" for ch in c.channels))
+    fit = fitted(scene, replace(scene, clips=()), skeleton_of(scene), skeleton_of(replace(scene, clips=())), [])
+    wanted = [c for c in clip.channels if c.path == "weights"]
+    assert [c.values is w.values for c, w in zip(carried_over(fit, clip).channels, wanted, strict=True)] == [
+        True
+    ] * len(wanted)
+    bare = replace(
+        scene,
+        meshes=tuple(replace(m, primitives=tuple(replace(p, targets=()) for p in m.primitives)) for m in scene.meshes),
+    )
+    other = fitted(scene, bare, skeleton_of(scene), skeleton_of(bare), [])
+    assert carried_over(other, clip).channels == ()

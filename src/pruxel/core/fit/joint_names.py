@@ -77,10 +77,13 @@ class Meaning:
 
 def plain(name: str) -> str:
     """Lower case, letters and digits alone, without accents."""
-    flat = unicodedata.normalize(
-        "NFKD", name.replace("ü", "ue").replace("ö", "oe").replace("ä", "ae").replace("ß", "ss")
-    )
-    return re.sub(r"[^a-z0-9]", "", flat.encode("ascii", "ignore").decode().lower())
+    return re.sub(r"[^a-z0-9]", "", _latin(name).lower())
+
+
+def _latin(name: str) -> str:
+    for letter, written in (("ü", "ue"), ("ö", "oe"), ("ä", "ae"), ("ß", "ss")):
+        name = name.replace(letter, written)
+    return unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode()
 
 
 def without_prefix(names: Sequence[str]) -> list[str]:
@@ -100,10 +103,7 @@ def meanings(names: Sequence[str]) -> list[Meaning]:
 
 
 def _meaning(name: str) -> Meaning:
-    flat = unicodedata.normalize(
-        "NFKD", name.replace("ü", "ue").replace("ö", "oe").replace("ä", "ae").replace("ß", "ss")
-    )
-    pieces = [piece.lower() for piece in _PIECES.findall(flat.encode("ascii", "ignore").decode())]
+    pieces = [piece.lower() for piece in _PIECES.findall(_latin(name))]
     side = "left" if _LEFT & set(pieces) else "right" if _RIGHT & set(pieces) else ""
     words = [piece for piece in pieces if not piece.isdigit() and piece not in _LEFT | _RIGHT]
     if not side:
@@ -114,10 +114,11 @@ def _meaning(name: str) -> Meaning:
 
 def _side_within(words: list[str]) -> tuple[list[str], str]:
     """A side that is written together with the bone: "leftarm", "armright"."""
-    for long, side in (("left", "left"), ("right", "right")):
+    for side in ("left", "right"):
         for n, word in enumerate(words):
-            if word != long and (word.startswith(long) or word.endswith(long)):
-                return [*words[:n], word.removeprefix(long).removesuffix(long), *words[n + 1 :]], side
+            bone = word.removeprefix(side).removesuffix(side)
+            if bone != word and bone in _MEANS:  # and not "upright"
+                return [*words[:n], bone, *words[n + 1 :]], side
     return words, ""
 
 

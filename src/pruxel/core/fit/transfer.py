@@ -7,7 +7,7 @@ lengths of limbs, the way of the whole by the height of the hips.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import permutations, product
 
@@ -26,6 +26,7 @@ from pruxel.core.scene.walk import local_matrix, parents_of, world_from_local
 _SAME = 1e-5
 _RATE = 60.0  # keys a second that splines are laid out with where they cannot be taken over as they are
 _STILL = 1e-6
+_MOST_NUMBERS = 4_000_000  # of matrices that are held at once
 
 
 @dataclass(frozen=True, eq=False)
@@ -56,11 +57,62 @@ def carried_over(fit: Fit, clip: Clip) -> Clip:
     if taken is not None:
         return replace(clip, channels=taken)
     seconds = _moments(clip)
+    shapes = _shaped(fit, clip)
     if not len(seconds):
-        return replace(clip, channels=())
-    moved = worlds(fit.source, clip, seconds)
-    channels = [*_turned(fit, moved, seconds), *_placed(fit, clip, moved, seconds), *_sized(fit, clip, seconds)]
+        return replace(clip, channels=tuple(shapes))
+    # A long clip is worked through in stretches: all its matrices at once would fill the memory.
+    stretch = max(1, _MOST_NUMBERS // (16 * max(len(fit.source.nodes), len(fit.target.nodes))))
+    turned, placed = dict[int, list[DoubleArray]](), dict[int, list[DoubleArray]]()
+    for start in range(0, len(seconds), stretch):
+        part = seconds[start : start + stretch]
+        moved = worlds(fit.source, clip, part)
+        for node, rows in _turned(fit, moved):
+            turned.setdefault(node, []).append(rows)
+        for node, rows in _placed(fit, clip, moved, part):
+            placed.setdefault(node, []).append(rows)
+    channels = [
+        *_moving(turned, "rotation", seconds, fit.target),
+        *_moving(placed, "translation", seconds, fit.target),
+        *_sized(fit, clip, seconds),
+        *shapes,
+    ]
     return replace(clip, channels=tuple(channels))
+
+
+def _moving(
+    rows: Mapping[int, list[DoubleArray]], path: ChannelPath, seconds: DoubleArray, target: Scene
+) -> list[ClipChannel]:
+    """Channels of what does not stay as it rests."""
+    found = []
+    for node, stretches in rows.items():
+        whole = np.concatenate(stretches)
+        if path == "rotation":
+            whole = _smooth(whole)
+            rest = turns_of(local_matrix(target.nodes[node])[None])[1][0]
+            stays = np.abs(whole - rest * np.sign(whole @ rest)[:, None]).max() <= _STILL
+        else:
+            stays = np.abs(whole - np.asarray(target.nodes[node].translation)).max() <= _STILL
+        if not stays:
+            found.append(_channel(node, path, seconds, whole))
+    return found
+
+
+def _shaped(fit: Fit, clip: Clip) -> list[ClipChannel]:
+    """How much shapes count, on parts of the same name that have as many."""
+    number = {node.name: n for n, node in enumerate(fit.target.nodes)}
+    found = []
+    for channel in clip.channels:
+        node = number.get(fit.source.nodes[channel.node].name)
+        if channel.path == "weights" and node is not None:
+            theirs = _shapes_of(fit.source, channel.node)
+            if theirs and theirs == _shapes_of(fit.target, node):
+                found.append(replace(channel, node=node))
+    return found
+
+
+def _shapes_of(scene: Scene, node: int) -> int:
+    mesh = scene.nodes[node].mesh
+    return 0 if mesh is None else max((len(p.targets) for p in scene.meshes[mesh].primitives), default=0)
 
 
 def _as_they_are(fit: Fit, clip: Clip) -> tuple[ClipChannel, ...] | None:
@@ -174,37 +226,30 @@ def _leans(
     return lean
 
 
-def _turned(fit: Fit, moved: DoubleArray, seconds: DoubleArray) -> list[ClipChannel]:
-    """Rotation keys of every target joint that has a partner."""
+def _turned(fit: Fit, moved: DoubleArray) -> Iterator[tuple[int, DoubleArray]]:
+    """The (m, 4) rotations of every target joint that has a partner, by (m, n, 4, 4) places of the source."""
     rest_a = turns_of(world_from_local(fit.source))[1]
     rest_b = turns_of(world_from_local(fit.target))[1]
     above = parents_of(fit.target)
     worlds_b: dict[int, DoubleArray] = {}
-    found = []
     for node in _in_tree_order(fit.target):
         up = worlds_b.get(above[node], np.array([[0.0, 0.0, 0.0, 1.0]]))
-        own = np.array(turns_of(local_matrix(fit.target.nodes[node])[None])[1][0])
         if node not in fit.partner:
-            worlds_b[node] = products(up, own[None])
+            own = turns_of(local_matrix(fit.target.nodes[node])[None])[1]
+            worlds_b[node] = products(up, own)
             continue
         joint = fit.partner[node]
-        now = turns_of(moved[:, joint])[1]
-        gone = products(now, _back(rest_a[joint])[None])
+        gone = products(turns_of(moved[:, joint])[1], _back(rest_a[joint])[None])
         gone = products(products(fit.turn[None], gone), _back(fit.turn)[None])
-        world = products(gone, products(fit.lean[node], rest_b[node])[None])
-        worlds_b[node] = world
-        local = _smooth(products(_back(up), world))
-        if np.abs(local - own * np.sign(local @ own)[:, None]).max() > _STILL:
-            found.append(_channel(node, "rotation", seconds, local))
-    return found
+        worlds_b[node] = products(gone, products(fit.lean[node], rest_b[node])[None])
+        yield node, products(_back(up), worlds_b[node])
 
 
-def _placed(fit: Fit, clip: Clip, moved: DoubleArray, seconds: DoubleArray) -> list[ClipChannel]:
-    """Translation keys: the topmost joint goes the way of its partner, others that have keys their share."""
+def _placed(fit: Fit, clip: Clip, moved: DoubleArray, seconds: DoubleArray) -> Iterator[tuple[int, DoubleArray]]:
+    """The (m, 3) translations: the topmost joint goes the way of its partner, others that have keys their share."""
     world_a, world_b = world_from_local(fit.source), world_from_local(fit.target)
     above_a, above_b = parents_of(fit.source), parents_of(fit.target)
     keyed = {channel.node: channel for channel in clip.channels if channel.path == "translation"}
-    found = []
     for node, joint in fit.partner.items():
         if _partner_above(node, above_b, fit.partner) < 0:
             way, ratio = moved[:, joint, :3, 3] - world_a[joint, :3, 3], fit.ratio
@@ -215,11 +260,8 @@ def _placed(fit: Fit, clip: Clip, moved: DoubleArray, seconds: DoubleArray) -> l
             ratio = _limb(world_b, above_b, node) / limb if limb > 0 else fit.ratio
         else:
             continue
-        rest = np.asarray(fit.target.nodes[node].translation)
-        rows = rest + (ratio * _applied(fit.turn, way)) @ np.linalg.pinv(_linear_above(world_b, above_b, node)).T
-        if np.abs(rows - rest).max() > _STILL:
-            found.append(_channel(node, "translation", seconds, rows))
-    return found
+        into = np.linalg.pinv(_linear_above(world_b, above_b, node)).T
+        yield node, np.asarray(fit.target.nodes[node].translation) + (ratio * _applied(fit.turn, way)) @ into
 
 
 def _sized(fit: Fit, clip: Clip, seconds: DoubleArray) -> list[ClipChannel]:

@@ -66,13 +66,14 @@ def fit_clips(scene: Scene, params: FitClips, context: Context, others: Others) 
     made = []
     for clip in chosen:
         context.check()
-        made.append(carried_over(fit, clip))
+        done = carried_over(fit, clip)
+        made += [done] if done.channels else []
     missing = sorted(moved - {pair.source for pair in met})
     words = f"{counted(len(made), 'clip')} of “{guest.name}”, {len(met)} of {len(moved)} joints met"
     if missing:
         words += f"; without a partner: {', '.join(missing[:4])}" + (" …" if len(missing) > 4 else "")
     return StepResult(
-        replace(scene, clips=(*scene.clips, *(clip for clip in made if clip.channels))), words,
+        replace(scene, clips=(*scene.clips, *made)), words,
         (
             Evidence("clips brought in", len(made)),
             Evidence("joints met", len(met)),
