@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import shutil
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 import pytest
@@ -67,21 +68,55 @@ def arrive_at(page: Page, view: str) -> None:
         case "extract":
             page.click(page.test("extract"))
             page.see(page.test("measured"), "files")
-        case "bench" | "steps" | "step" | "deliver":
+        case "bench":
             open_crab(page)
             page.see(page.test("finding"))
-            if view in {"steps", "step"}:
-                page.click(page.test("add-step"))
-                page.see(page.test("search-steps"))
-            if view == "step":
-                page.click(page.test("add-set_units"))
-                page.see("[role=dialog]")
-            if view == "deliver":
-                page.click(page.test("go-deliver"))
-                page.see(page.test("deliver"))
+        case "motion":
+            everything(page)
+            search(page, "fish_lantern.bcl")
+            page.click("[data-path='actors/fish_lantern/fish_lantern.bcl']")
+            page.click(page.test("open-both"))
+            page.see("[data-test=viewport]:not([data-shown=''])")
+            page.click("h1")
+            page.keys("]", "s")
+            page.click(page.test("joint-tail_2"))
+            page.see(page.test("curves"), "Rotation")
+            page.click(page.test("clip"))
+            page.see(page.test("clip-panel"))
 
 
-VIEWS = ["browse", "list", "texture", "bytes", "describe", "extract", "catalogue", "sources", "keys", "profile", "problems", "bench", "steps", "step", "deliver"]  # fmt: skip
+def go_on_to(page: Page, view: str) -> None:
+    """From the view before it."""
+    match view:
+        case "steps":
+            page.click(page.test("add-step"))
+            page.see(page.test("search-steps"))
+        case "step":
+            page.click(page.test("add-set_units"))
+            page.see("[role=dialog]")
+        case "deliver":
+            if page.all("[role=dialog]"):
+                page.keys(Keys.ESCAPE)
+                page.gone("[role=dialog]")
+            page.click(page.test("go-deliver"))
+            page.see(page.test("deliver"))
+
+
+VIEWS = ["browse", "list", "texture", "bytes", "describe", "extract", "catalogue", "sources", "keys", "profile", "problems", "motion", "bench", "steps", "step", "deliver"]  # fmt: skip
+# Those that are reached from the view before them.
+GO_ON = {"steps", "step", "deliver"}
+
+
+def visited(page: Page, views: Iterable[str]) -> Iterator[str]:
+    """Arrive at one view after another."""
+    home = page.driver.current_url
+    for view in views:
+        if view in GO_ON:
+            go_on_to(page, view)
+        else:
+            page.driver.get(home)
+            arrive_at(page, view)
+        yield view
 
 
 @pytest.mark.parametrize("night", [False, True], ids=["day", "night"])
@@ -89,12 +124,9 @@ def test_everybody_can_use_every_view(page: Page, night: bool) -> None:
     page.driver.set_script_timeout(300)
     if night:
         page.click("button", "Night")
-    home = page.driver.current_url
     wrong = []
-    for view in ["browse", "describe", "sources", "bench"] if night else VIEWS:
-        arrive_at(page, view)
+    for view in visited(page, ["browse", "describe", "sources", "motion", "bench"] if night else VIEWS):
         wrong += [f"{view}: {' '.join(words.split())}" for words in complaints(page)]
-        page.driver.get(home)
     assert not wrong, "\n".join(wrong)
 
 
@@ -108,8 +140,7 @@ def small(application: str, page: Page, tmp_path: Path) -> Page:
 def test_a_small_window_hides_nothing(small: Page) -> None:
     page = small
     home = page.driver.current_url
-    for view in ("browse", "describe", "catalogue", "sources", "bench", "deliver"):
-        arrive_at(page, view)
+    for view in visited(page, ["browse", "describe", "catalogue", "sources", "motion", "bench", "deliver"]):
         outside = page.driver.execute_script(
             "return [...document.querySelectorAll('button, input, select, a')].filter((e) => {"
             " const b = e.getBoundingClientRect();"
@@ -118,7 +149,7 @@ def test_a_small_window_hides_nothing(small: Page) -> None:
             "}).map((e) => e.outerHTML.slice(0, 120))"
         )
         assert outside == [], view
-        page.driver.get(home)
+    page.driver.get(home)
     page.see(page.test("entry"))
     page.keys("t")
     page.see(page.test("tray"), "1 entry")

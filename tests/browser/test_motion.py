@@ -129,6 +129,7 @@ def test_clips_of_one_body_are_brought_onto_another(page: Page) -> None:
     moves = "actors/fish_lantern/fish_lantern.bcl"
     page._wait.until(lambda _d: page.all(f"[role=dialog] datalist option[value='{moves}']"))
     field.send_keys(moves)
+    page.see(page.test("pairs"), "joints that move are met")
     page.see(page.test("preview"), "Preview")
     page.click(page.test("step-done"))
     page.see("[data-test=step][data-step=fit_clips]", "3 clips")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -65,3 +66,20 @@ def test_only_scenes_are_chosen_from(client: TestClient, boxes: str) -> None:
     assert client.post(f"/api/scenes/{held}/faces", json={}).json() == []
     empty = shown_scene(Scene("empty"))
     assert client.post(f"/api/scenes/{empty}/faces", json={"grow": "the whole piece"}).json() == []
+
+
+def test_joints_of_clips_are_met_with_those_of_what_is_shown(client: TestClient, project: str) -> None:
+    body = shown_scene(replace(animated(), clips=()))
+    asked = {"project": project, "entry": "actors/moves/diver_moves.bcl"}
+    found = client.post(f"/api/scenes/{body}/joints", json=asked).json()
+    assert found["clips"] == ["walk", "greet", "wait"]
+    assert {"name": "left_thigh", "moves": True} in found["theirs"]
+    assert set(found["ours"]) >= {pair["target"] for pair in found["pairs"]}
+    said = client.post(
+        f"/api/scenes/{body}/joints", json=asked | {"said": [f"left_thigh = {found['ours'][-1]}"]}
+    ).json()
+    by_hand = [pair for pair in said["pairs"] if pair["why"] == "said by hand"]
+    assert [(pair["source"], pair["target"]) for pair in by_hand] == [("left_thigh", found["ours"][-1])]
+    assert client.post(f"/api/scenes/{body}/joints", json=asked | {"said": ["thigh"]}).status_code == 422
+    assert client.post(f"/api/scenes/{body}/joints", json=asked | {"entry": "no/such"}).status_code == 404
+    assert client.post("/api/scenes/nothing/joints", json=asked).status_code == 404

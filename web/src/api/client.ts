@@ -344,6 +344,8 @@ export const api = {
     ok(client.GET('/api/projects/{project}/entries-like', { params: { path: { project }, query } })),
   chooseFaces: (manifest: string, body: FacesWanted) =>
     ok(client.POST('/api/scenes/{manifest}/faces', { params: { path: { manifest } }, body })),
+  meetJoints: (manifest: string, body: Schemas['JointsIn']) =>
+    ok(client.POST('/api/scenes/{manifest}/joints', { params: { path: { manifest } }, body })),
   slots: (workpiece: string) => ok(client.GET('/api/workpieces/{workpiece}/slots', at({ workpiece }))),
   renameWorkpiece: (workpiece: string, name: string) =>
     ok(client.PATCH('/api/workpieces/{workpiece}', { params: { path: { workpiece } }, body: { name } })),

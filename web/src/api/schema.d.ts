@@ -1994,6 +1994,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{manifest}/joints": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Meet Joints
+         * @description Which joint of an entry's clips is which of the scene's.
+         */
+        post: operations["meet_joints_api_scenes__manifest__joints_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{source}": {
         parameters: {
             query?: never;
@@ -3360,6 +3380,38 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * JointsIn
+         * @description Whose clips, and corrections as `theirs = ours`.
+         */
+        JointsIn: {
+            /** Entry */
+            entry: string;
+            /**
+             * Project
+             * Format: uuid
+             */
+            project: string;
+            /**
+             * Said
+             * @default []
+             */
+            said: string[];
+        };
+        /**
+         * JointsOut
+         * @description The pairs, the joints of both sides in the order of their trees, and the names of the clips.
+         */
+        JointsOut: {
+            /** Clips */
+            clips: string[];
+            /** Ours */
+            ours: string[];
+            /** Pairs */
+            pairs: components["schemas"]["PairOut"][];
+            /** Theirs */
+            theirs: components["schemas"]["TheirJointOut"][];
+        };
         /** KeepIn */
         KeepIn: {
             /** Hits */
@@ -3664,6 +3716,20 @@ export interface components {
         OrderIn: {
             /** Sources */
             sources: string[];
+        };
+        /**
+         * PairOut
+         * @description A joint of the clips and the one here that it is, how sure that is (0 to 1), and why.
+         */
+        PairOut: {
+            /** Source */
+            source: string;
+            /** Sureness */
+            sureness: number;
+            /** Target */
+            target: string;
+            /** Why */
+            why: string;
         };
         /** PartOut */
         PartOut: {
@@ -4486,6 +4552,16 @@ export interface components {
             candidates: components["schemas"]["VariantOut"][];
             /** Slot */
             slot: string;
+        };
+        /**
+         * TheirJointOut
+         * @description A joint of the clips; `moves`: one of them moves it.
+         */
+        TheirJointOut: {
+            /** Moves */
+            moves: boolean;
+            /** Name */
+            name: string;
         };
         /**
          * ThingIn
@@ -9124,6 +9200,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChosenOut"][];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    meet_joints_api_scenes__manifest__joints_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                manifest: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JointsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JointsOut"];
                 };
             };
             400: components["responses"]["Refused400"];

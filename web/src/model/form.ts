@@ -25,6 +25,7 @@ export type Field =
   | (Base & { kind: 'reference'; to: Target; among: string; many: boolean })
   | (Base & { kind: 'tuple'; items: Field[] })
   | (Base & { kind: 'faces' })
+  | (Base & { kind: 'pairs' })
   | (Base & { kind: 'list'; item: Field })
   | (Base & { kind: 'group'; fields: Field[] })
   | (Base & { kind: 'optional'; inner: Field })
@@ -96,6 +97,7 @@ function fieldOf(name: string, given: Schema, defs: Record<string, Schema>): Fie
   if (schema.type === 'boolean') return { ...base, kind: 'flag', start: schema.default ?? false }
   if (schema.type === 'integer' || schema.type === 'number') return number(base, schema)
   if (schema.format === 'faces') return { ...base, kind: 'faces', start: schema.default ?? [] }
+  if (schema.format === 'pairs') return { ...base, kind: 'pairs', start: schema.default ?? [] }
   if (schema.type === 'array') return array(name, base, schema, defs)
   if (schema.type === 'object') {
     const fields = fieldsOf({ ...schema, $defs: defs })

@@ -9,6 +9,7 @@ import numpy as np
 from scipy.optimize import linear_sum_assignment
 
 from pruxel.core.base.arrays import AnyArray, DoubleArray
+from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.fit.joint_names import Meaning, meanings, plain, without_prefix
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.walk import parents_of, world_from_local
@@ -127,6 +128,19 @@ def pair_joints(source: Skeleton, target: Skeleton, said: Mapping[str, str] | No
         )
         for value, r, c in sorted(kept, key=lambda one: one[1])
     ]  # fmt: skip
+
+
+def corrections(lines: Sequence[str]) -> dict[str, str]:
+    """What a person said, `theirs = ours` a line, by source joint; raises `UsageError` for a line that is none."""
+    found = {}
+    for line in lines:
+        theirs, sign, ours = (part.strip() for part in line.partition("="))
+        if not sign or not theirs:
+            raise UsageError(
+                ErrorCode.USAGE, "this is no pair of joints", field="pairs", expected="theirs = ours", found=line
+            )
+        found[theirs] = ours
+    return found
 
 
 def _numbers(names: Sequence[str]) -> dict[str, int]:

@@ -21,7 +21,8 @@ _LONGEST = 100_000
 
 
 @lru_cache(maxsize=2)
-def _shown(manifest: str) -> Scene:
+def shown(manifest: str) -> Scene:
+    """A stored scene that the page shows; raises `InputError` where there is none."""
     data = find_blob(manifest)
     if data is None or not data.startswith(SCENE_BEGINS):
         raise not_found("scene")
@@ -35,7 +36,7 @@ def _shown(manifest: str) -> Scene:
 
 def faces_chosen(manifest: str, before: Sequence[tuple[str, str]], choice: Choice) -> list[tuple[str, str, int]]:
     """Parts, numbers of faces in them, and how many those are, after a choice. Runs aside."""
-    scene = _shown(manifest)
+    scene = shown(manifest)
     meshes = meshes_of(scene)
     masks = {part: mask_of(numbers, face_count(mesh_of(meshes, part)), part) for part, numbers in before}
     found = [(part, numbers_of(mask), int(mask.sum())) for part, mask in chosen_after(scene, masks, choice).items()]

@@ -20,10 +20,16 @@ _MOST_IN_SIGHT = 200
 def draw_first(db: Session, project: uuid.UUID, entries: Sequence[int]) -> None:
     """Draw the pictures of entries first; what was wanted before and waits still comes behind."""
     wanted = list(entries[:_MOST_IN_SIGHT])
-    job = put_job(db, project, "sight", "Drawing what is in sight", {"key": "sight", "entries": wanted})
-    if job.payload["entries"] != wanted and job.status == "queued":
-        before = [entry for entry in job.payload["entries"] if entry not in wanted]
-        job.payload = job.payload | {"entries": [*wanted, *before][:_MOST_IN_SIGHT]}
+    while True:
+        job = put_job(db, project, "sight", "Drawing what is in sight", {"key": "sight", "entries": wanted})
+        if job.payload["entries"] == wanted:
+            return
+        # It is held, so that no worker takes it up as it was while more is added; one that is taken up adds nothing.
+        db.refresh(job, with_for_update=True)
+        if job.status == "queued":
+            before = [entry for entry in job.payload["entries"] if entry not in wanted]
+            job.payload = job.payload | {"entries": [*wanted, *before][:_MOST_IN_SIGHT]}
+            return
 
 
 def draw_soon(state: StackState, paths: Sequence[str]) -> None:

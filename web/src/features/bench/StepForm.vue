@@ -4,6 +4,7 @@ import { api, type StepKind, type ViewContent, type Workpiece } from '../../api/
 import FieldInput from '../../components/FieldInput.vue'
 import FacesField from './FacesField.vue'
 import KeepScheme from './KeepScheme.vue'
+import PairsField from './PairsField.vue'
 import Problem from '../../components/Problem.vue'
 import { useFaces } from '../../composables/useFaces'
 import { useKeys } from '../../composables/useKeys'
@@ -126,6 +127,14 @@ useKeys('Bench', [['Escape', 'Leave the step as it was', () => emit('close')]])
               v-model="form[field.name] as FaceSet[]"
               :scene="before"
               :parts="content?.facts.parts ?? []"
+              :path="`p-${field.name}`"
+            />
+            <PairsField
+              v-else-if="field.kind === 'pairs'"
+              v-model="form[field.name] as string[]"
+              :scene="before"
+              :project="project"
+              :entry="String(form.entry ?? '')"
               :path="`p-${field.name}`"
             />
             <FieldInput

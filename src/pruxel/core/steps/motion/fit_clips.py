@@ -10,7 +10,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
-from pruxel.core.fit.pairing import pair_joints, skeleton_of
+from pruxel.core.fit.pairing import corrections, pair_joints, skeleton_of
 from pruxel.core.fit.transfer import carried_over, fitted
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.choose_clips import chosen_clips
@@ -29,7 +29,7 @@ class FitClips(Params):
         (), title="Clips", description="by name, `*` stands for any letters; none: all of them"
     )
     pairs: tuple[NameText, ...] = Field(
-        (), title="Joints",
+        (), max_length=2_000, title="Joints", json_schema_extra={"format": "pairs"},
         description="corrections, `theirs = ours`; nothing behind the sign: that joint moves none of ours",
     )  # fmt: skip
 
@@ -49,7 +49,7 @@ def fit_clips(scene: Scene, params: FitClips, context: Context, others: Others) 
     guest = others[Reference("entry", params.entry)]
     chosen = [guest.clips[number] for number in chosen_clips(guest, params.clips)]
     theirs, ours = skeleton_of(guest), skeleton_of(replace(scene, clips=()))
-    pairs = pair_joints(theirs, ours, _said(params.pairs))
+    pairs = pair_joints(theirs, ours, corrections(params.pairs))
     moved = {guest.nodes[c.node].name for clip in chosen for c in clip.channels if c.path != "weights"}
     met = [pair for pair in pairs if pair.source in moved]
     least = 0 if params.pairs else _LEAST_SHARE * len(moved)
@@ -81,16 +81,3 @@ def fit_clips(scene: Scene, params: FitClips, context: Context, others: Others) 
             Evidence("joints without a partner", len(missing)),
         ),
     )  # fmt: skip
-
-
-def _said(lines: tuple[str, ...]) -> dict[str, str]:
-    """Corrections by source joint; raises `UsageError` for a line that is none."""
-    found = {}
-    for line in lines:
-        theirs, sign, ours = (part.strip() for part in line.partition("="))
-        if not sign or not theirs:
-            raise UsageError(
-                ErrorCode.USAGE, "this is no pair of joints", field="pairs", expected="theirs = ours", found=line
-            )
-        found[theirs] = ours
-    return found

@@ -1,0 +1,54 @@
+"""Joints of clips met with those of a scene that is shown."""
+
+from __future__ import annotations
+
+from typing import Annotated
+from uuid import UUID
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+
+from pruxel.server.api.limits import Word
+from pruxel.server.jobs.aside import aside
+from pruxel.server.jobs.fitting import joints_met
+
+router = APIRouter(tags=["fitting"])
+
+
+class JointsIn(BaseModel):
+    """Whose clips, and corrections as `theirs = ours`."""
+
+    project: UUID
+    entry: Word = Field(min_length=1)
+    said: list[Annotated[str, Field(max_length=1000)]] = Field([], max_length=2_000)
+
+
+class PairOut(BaseModel):
+    """A joint of the clips and the one here that it is, how sure that is (0 to 1), and why."""
+
+    source: str
+    target: str
+    sureness: float
+    why: str
+
+
+class TheirJointOut(BaseModel):
+    """A joint of the clips; `moves`: one of them moves it."""
+
+    name: str
+    moves: bool
+
+
+class JointsOut(BaseModel):
+    """The pairs, the joints of both sides in the order of their trees, and the names of the clips."""
+
+    pairs: list[PairOut]
+    theirs: list[TheirJointOut]
+    ours: list[str]
+    clips: list[str]
+
+
+@router.post("/scenes/{manifest}/joints")
+def meet_joints(manifest: Word, wanted: JointsIn) -> JointsOut:
+    """Which joint of an entry's clips is which of the scene's."""
+    return JointsOut.model_validate(aside(joints_met, wanted.project, manifest, wanted.entry, wanted.said))
