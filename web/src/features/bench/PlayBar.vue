@@ -111,7 +111,7 @@ const icons = {
     <template v-else>
       <input
         type="range"
-        class="block w-full accent-(--sea)"
+        class="block h-6 w-full accent-(--sea)"
         min="0"
         :max="length || 1"
         step="any"
@@ -201,7 +201,7 @@ const icons = {
         <input
           v-model.number="share"
           type="range"
-          class="min-w-16 flex-1 accent-(--sea)"
+          class="h-6 min-w-16 flex-1 accent-(--sea)"
           min="0"
           max="1"
           step="0.01"
