@@ -1,4 +1,4 @@
-import { computed, ref, shallowRef, watch } from 'vue'
+import { ref, shallowRef, watch } from 'vue'
 import type { Keys } from '../model/curves'
 import type { Joint } from '../viewer/bones'
 import type { Stage } from '../viewer/stage'
@@ -38,7 +38,6 @@ export function useBones(stage: () => Stage | null, clip: () => number) {
     chosen,
     keys,
     pointed,
-    there: computed(() => joints.value.length > 0),
     use,
     read,
     point,

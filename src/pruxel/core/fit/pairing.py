@@ -11,8 +11,8 @@ from scipy.optimize import linear_sum_assignment
 from pruxel.core.base.arrays import AnyArray, DoubleArray
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.fit.joint_names import Meaning, meanings, plain, without_prefix
-from pruxel.core.scene.model import Scene
-from pruxel.core.scene.walk import parents_of, world_from_local
+from pruxel.core.scene.model import Clip, Scene
+from pruxel.core.scene.walk import every_in_order, parents_of, world_from_local
 
 _SAME, _ALIKE, _MEANT, _NEARLY, _BUILT = 1.0, 0.97, 0.9, 0.75, 0.7
 _LEAST = 0.35
@@ -80,12 +80,7 @@ def skeleton_of(scene: Scene) -> Skeleton:
     wanted |= {c.node for clip in scene.clips for c in clip.channels if c.path != "weights"}
     wanted = wanted or {n for n, node in enumerate(scene.nodes) if node.mesh is None}
     parents, world = parents_of(scene), world_from_local(scene)
-    order, pending = list[int](), [n for n, above in enumerate(parents) if above < 0][::-1]
-    while pending:
-        node = pending.pop()
-        if node in wanted:
-            order.append(node)
-        pending += reversed(scene.nodes[node].children)
+    order = [node for node in every_in_order(scene) if node in wanted]
     number = {node: n for n, node in enumerate(order)}
     above = np.full(len(order), -1)
     for n, node in enumerate(order):
@@ -95,6 +90,11 @@ def skeleton_of(scene: Scene) -> Skeleton:
         above[n] = number.get(at, -1)
     places = world[order, :3, 3] if order else np.zeros((0, 3))
     return Skeleton(tuple(order), tuple(scene.nodes[n].name for n in order), above, places)
+
+
+def moved_by(scene: Scene, clips: Sequence[Clip]) -> set[str]:
+    """The names of the nodes that clips move, but those whose shapes alone they move."""
+    return {scene.nodes[c.node].name for clip in clips for c in clip.channels if c.path != "weights"}
 
 
 def pair_joints(source: Skeleton, target: Skeleton, said: Mapping[str, str] | None = None) -> list[Pair]:

@@ -2,7 +2,7 @@
 
 Rotations go by what a joint has turned in the world since it rested, laid onto how its partner rests: a limb that rests
 otherwise (arms down against arms out) is first turned into the rest of the source, along the tree. Places go by the
-lengths of limbs, the way of the whole by the height of the hips.
+lengths of limbs, the way of the whole by all limbs together.
 """
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ from pruxel.core.scene.keys import at_times, end_of, with_keys
 from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, Scene
 from pruxel.core.scene.motion import moments
 from pruxel.core.scene.motion_at import worlds
-from pruxel.core.scene.walk import local_matrix, parents_of, world_from_local
+from pruxel.core.scene.walk import every_in_order, local_matrix, parents_of, world_from_local
 
 _SAME = 1e-5
 _RATE = 60.0  # keys a second that splines are laid out with where they cannot be taken over as they are
@@ -212,7 +212,7 @@ def _leans(
             below[up].append(node)
     none = np.array([0.0, 0.0, 0.0, 1.0])
     lean: dict[int, DoubleArray] = {}
-    for node in _in_tree_order(target):
+    for node in every_in_order(target):
         inherited = lean.get(above[node], none)
         lean[node] = inherited
         if node not in partner or len(below[node]) != 1:
@@ -232,7 +232,7 @@ def _turned(fit: Fit, moved: DoubleArray) -> Iterator[tuple[int, DoubleArray]]:
     rest_b = turns_of(world_from_local(fit.target))[1]
     above = parents_of(fit.target)
     worlds_b: dict[int, DoubleArray] = {}
-    for node in _in_tree_order(fit.target):
+    for node in every_in_order(fit.target):
         up = worlds_b.get(above[node], np.array([[0.0, 0.0, 0.0, 1.0]]))
         if node not in fit.partner:
             own = turns_of(local_matrix(fit.target.nodes[node])[None])[1]
@@ -289,16 +289,6 @@ def _limb(world: DoubleArray, above: Sequence[int], node: int) -> float:
 def _channel(node: int, path: ChannelPath, seconds: DoubleArray, rows: DoubleArray) -> ClipChannel:
     empty = np.zeros(0, np.float32)
     return with_keys(ClipChannel(node, path, empty, empty), seconds, rows)
-
-
-def _in_tree_order(scene: Scene) -> list[int]:
-    above = parents_of(scene)
-    pending, found = [n for n, up in enumerate(above) if up < 0][::-1], list[int]()
-    while pending:
-        node = pending.pop()
-        found.append(node)
-        pending += reversed(scene.nodes[node].children)
-    return found
 
 
 def _back(turn: AnyArray) -> DoubleArray:

@@ -18,14 +18,13 @@ _SAME_TIME = 1e-6
 
 
 def rows_of(channel: ClipChannel) -> DoubleArray:
-    """The (k, width) values, however the file groups the numbers; (3k, width) for splines. Rotations of unit length."""
+    """The (k, width) values, however the file groups the numbers; (3k, width) for splines.
+
+    Turns are of unit length but in splines, whose tangents go with the length that they have.
+    """
     count = len(channel.times) * (3 if channel.interpolation == "CUBICSPLINE" else 1)
     rows = channel.values.reshape(count, -1).astype(np.float64)
-    if channel.path != "rotation":
-        return rows
-    if channel.interpolation == "CUBICSPLINE":
-        return rows
-    return _unit(rows)
+    return _unit(rows) if channel.path == "rotation" and channel.interpolation != "CUBICSPLINE" else rows
 
 
 def _unit(turns: DoubleArray) -> DoubleArray:

@@ -11,7 +11,7 @@ from pruxel.core.geometry.euler import angles_between_deg
 from pruxel.core.geometry.transforms import matrices_of, turns_of
 from pruxel.core.scene.keys import at_times
 from pruxel.core.scene.model import Clip, Scene
-from pruxel.core.scene.walk import local_matrix, parents_of
+from pruxel.core.scene.walk import every_in_order, local_matrix
 
 _MOST_NUMBERS = 4_000_000  # of matrices that are held at once
 
@@ -60,7 +60,6 @@ def moving(scene: Scene, clip: Clip, seconds: DoubleArray) -> Movement:
 
 def worlds(scene: Scene, clip: Clip, seconds: DoubleArray) -> DoubleArray:
     """The (m, n, 4, 4) world_from_local matrices of all nodes at times (m,)."""
-    above, count = parents_of(scene), len(scene.nodes)
     rest = np.stack([local_matrix(node) for node in scene.nodes] or [np.eye(4)])
     local = np.broadcast_to(rest, (len(seconds), *rest.shape)).copy()
     tracks: dict[int, dict[str, DoubleArray]] = {}
@@ -73,12 +72,9 @@ def worlds(scene: Scene, clip: Clip, seconds: DoubleArray) -> DoubleArray:
         turn = moved.get("rotation", np.array(node.rotation)[None])
         size = moved.get("scale", np.array(node.scale)[None])
         local[:, index] = matrices_of(place, turn, size)
-    pending = [index for index in range(count) if above[index] < 0]
-    while pending:
-        index = pending.pop()
+    for index in every_in_order(scene):
         for child in scene.nodes[index].children:
             local[:, child] = local[:, index] @ local[:, child]
-            pending.append(child)
     return local
 
 

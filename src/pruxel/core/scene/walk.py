@@ -40,6 +40,15 @@ def in_order(scene: Scene) -> Iterator[int]:
         pending += reversed(scene.nodes[index].children)
 
 
+def every_in_order(scene: Scene) -> Iterator[int]:
+    """All nodes, also those that are not shown, each after the one above it, siblings in their order."""
+    pending = [index for index, above in enumerate(parents_of(scene)) if above < 0][::-1]
+    while pending:
+        index = pending.pop()
+        yield index
+        pending += reversed(scene.nodes[index].children)
+
+
 def parents_of(scene: Scene) -> list[int]:
     """The node above each, -1 for none."""
     above = [-1] * len(scene.nodes)

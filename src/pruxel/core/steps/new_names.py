@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 from pruxel.core.base.errors import ErrorCode, UsageError
 
@@ -18,6 +18,13 @@ def new_name(old: str, find: str, put: str, pattern: str, values: Mapping[str, s
             found=repr(made),
         )  # fmt: skip
     return made
+
+
+def renumbered(old: Sequence[str], find: str, put: str, pattern: str) -> list[str]:
+    """A new name for each, `{number}` its place in the row; raises `UsageError` as `new_name` does."""
+    return [
+        new_name(name, find, put, pattern, {"number": numbered(number, len(old))}) for number, name in enumerate(old, 1)
+    ]
 
 
 def numbered(number: int, count: int) -> str:

@@ -8,7 +8,7 @@ from dataclasses import asdict, replace
 from typing import Any
 
 from pruxel.core.base.context import Context
-from pruxel.core.fit.pairing import corrections, pair_joints, skeleton_of
+from pruxel.core.fit.pairing import corrections, moved_by, pair_joints, skeleton_of
 from pruxel.server.jobs.choosing import shown
 from pruxel.server.jobs.stacks import opener
 
@@ -20,7 +20,7 @@ def joints_met(project: uuid.UUID, manifest: str, entry: str, lines: Sequence[st
     """
     guest = opener(project).scene([entry], Context())
     theirs, ours = skeleton_of(guest), skeleton_of(replace(shown(manifest), clips=()))
-    moved = {guest.nodes[c.node].name for clip in guest.clips for c in clip.channels if c.path != "weights"}
+    moved = moved_by(guest, guest.clips)
     return {
         "pairs": [asdict(pair) for pair in pair_joints(theirs, ours, corrections(lines))],
         "theirs": [{"name": name, "moves": name in moved} for name in theirs.names],

@@ -10,7 +10,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.choose_materials import chosen_materials
-from pruxel.core.steps.new_names import new_name, numbered
+from pruxel.core.steps.new_names import renumbered
 from pruxel.core.steps.references import Materials, NameText
 from pruxel.core.steps.registry import Params, StepResult, step
 
@@ -38,9 +38,8 @@ def rename_materials(scene: Scene, params: RenameMaterials, context: Context) ->
     context.check()
     chosen = chosen_materials(scene, params.materials)
     materials = list(scene.materials)
-    for number, index in enumerate(chosen, 1):
-        values = {"number": numbered(number, len(chosen))}
-        name = new_name(materials[index].name, params.find, params.put, params.pattern, values)
+    names = renumbered([materials[index].name for index in chosen], params.find, params.put, params.pattern)
+    for index, name in zip(chosen, names, strict=True):
         materials[index] = replace(materials[index], name=name)
     renamed = sum(a.name != b.name for a, b in zip(scene.materials, materials, strict=True))
     return StepResult(

@@ -10,7 +10,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
-from pruxel.core.fit.pairing import corrections, pair_joints, skeleton_of
+from pruxel.core.fit.pairing import corrections, moved_by, pair_joints, skeleton_of
 from pruxel.core.fit.transfer import carried_over, fitted
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.choose_clips import chosen_clips
@@ -50,7 +50,7 @@ def fit_clips(scene: Scene, params: FitClips, context: Context, others: Others) 
     chosen = [guest.clips[number] for number in chosen_clips(guest, params.clips)]
     theirs, ours = skeleton_of(guest), skeleton_of(replace(scene, clips=()))
     pairs = pair_joints(theirs, ours, corrections(params.pairs))
-    moved = {guest.nodes[c.node].name for clip in chosen for c in clip.channels if c.path != "weights"}
+    moved = moved_by(guest, chosen)
     met = [pair for pair in pairs if pair.source in moved]
     least = 0 if params.pairs else _LEAST_SHARE * len(moved)
     if len(met) < max(1, least):

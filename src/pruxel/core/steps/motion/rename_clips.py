@@ -11,7 +11,7 @@ from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.choose_clips import Clips, chosen_clips
-from pruxel.core.steps.new_names import new_name, numbered
+from pruxel.core.steps.new_names import renumbered
 from pruxel.core.steps.references import NameText
 from pruxel.core.steps.registry import Params, StepResult, step
 
@@ -39,9 +39,8 @@ def rename_clips(scene: Scene, params: RenameClips, context: Context) -> StepRes
     context.check()
     chosen = chosen_clips(scene, params.clips)
     clips = list(scene.clips)
-    for number, index in enumerate(chosen, 1):
-        values = {"number": numbered(number, len(chosen))}
-        name = new_name(clips[index].name, params.find, params.put, params.pattern, values)
+    names = renumbered([clips[index].name for index in chosen], params.find, params.put, params.pattern)
+    for index, name in zip(chosen, names, strict=True):
         clips[index] = replace(clips[index], name=name)
     renamed = sum(a.name != b.name for a, b in zip(scene.clips, clips, strict=True))
     return StepResult(
