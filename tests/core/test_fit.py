@@ -14,31 +14,17 @@ from pruxel.core.base.errors import UsageError
 from pruxel.core.fit.joint_names import meanings
 from pruxel.core.fit.pairing import pair_joints, skeleton_of
 from pruxel.core.fit.transfer import carried_over, fitted
-from pruxel.core.geometry.euler import products, turns_of_euler
-from pruxel.core.geometry.transforms import compose, quaternion_matrix
+from pruxel.core.geometry.euler import turns_of_euler
+from pruxel.core.geometry.transforms import quaternion_matrix
 from pruxel.core.scene.checks import problems
 from pruxel.core.scene.keys import end_of
-from pruxel.core.scene.model import Clip, ClipChannel, Node, Scene, Skin
+from pruxel.core.scene.model import Scene
 from pruxel.core.scene.motion_at import worlds
-from pruxel.core.scene.walk import placed_by, world_from_local
+from pruxel.core.scene.walk import world_from_local
 from pruxel.core.steps.registry import STEPS, Library
+from tests.figures import BODY, dance, skeleton
 from tests.scenes import everything, two_boxes
 
-# A body with its arms hanging: name, the joint above, place.
-BODY = [
-    ("hips", "", (0, 1.0, 0)), ("spine", "hips", (0, 1.15, 0)), ("chest", "spine", (0, 1.35, 0)),
-    ("neck", "chest", (0, 1.55, 0)), ("head", "neck", (0, 1.65, 0.02)),
-    *(
-        joint
-        for s, side in ((1, "left"), (-1, "right"))
-        for joint in (
-            (f"{side}_shoulder", "chest", (0.05 * s, 1.5, 0)), (f"{side}_upper_arm", f"{side}_shoulder", (0.18 * s, 1.48, 0)),
-            (f"{side}_forearm", f"{side}_upper_arm", (0.2 * s, 1.2, 0)), (f"{side}_hand", f"{side}_forearm", (0.21 * s, 0.95, 0.03)),
-            (f"{side}_thigh", "hips", (0.1 * s, 0.95, 0)), (f"{side}_shin", f"{side}_thigh", (0.11 * s, 0.5, 0.02)),
-            (f"{side}_foot", f"{side}_shin", (0.11 * s, 0.08, 0)), (f"{side}_toe", f"{side}_foot", (0.11 * s, 0.02, 0.12)),
-        )
-    ),
-]  # fmt: skip
 OTHER_NAMES = {
     "hips": "Rig:Pelvis", "spine": "Rig:Spine1", "chest": "Rig:Spine2", "neck": "Rig:Neck", "head": "Rig:Head",
     "shoulder": "Rig:{S}Collar", "upper_arm": "Rig:{S}UpperArm", "forearm": "Rig:{S}ForeArm", "hand": "Rig:{S}Wrist",
@@ -51,37 +37,6 @@ def renamed(name: str) -> str:
         if name.startswith(side):
             return OTHER_NAMES[name.removeprefix(f"{side}_")].format(S=side[0].upper() + "_")
     return OTHER_NAMES[name]
-
-
-def skeleton(joints: list[tuple[str, str, tuple[float, ...]]], frames: dict[str, np.ndarray] | None = None) -> Scene:
-    """A scene of joints at places in the world, each turned as `frames` say."""
-    number = {name: n for n, (name, _, _) in enumerate(joints)}
-    world = [
-        compose(place, tuple((frames or {}).get(name, np.array([0, 0, 0, 1.0]))), (1, 1, 1))
-        for name, _, place in joints
-    ]
-    nodes = []
-    for n, (name, above, _) in enumerate(joints):
-        local = world[n] if not above else np.linalg.inv(world[number[above]]) @ world[n]
-        below = tuple(k for k, (_, up, _) in enumerate(joints) if up == name)
-        nodes.append(placed_by(Node(name, children=below), local))
-    inverse = np.stack([np.linalg.inv(one) for one in world])
-    skin = Skin("body", tuple(range(len(nodes))), inverse)
-    return Scene("body", nodes=tuple(nodes), roots=(0,), skins=(skin,))
-
-
-def dance(scene: Scene, seed: int = 3, keys: int = 7) -> Scene:
-    """The scene with a clip that turns every joint and moves the first about."""
-    rng = np.random.default_rng(seed)
-    times = np.linspace(0, 2, keys).astype(np.float32)
-    channels = []
-    for n, node in enumerate(scene.nodes):
-        swing = turns_of_euler(rng.uniform(-40, 40, (keys, 3)))
-        turns = products(swing, np.broadcast_to(np.array(node.rotation), (keys, 4)))
-        channels.append(ClipChannel(n, "rotation", times, turns.astype(np.float32)))
-    moves = np.array(scene.nodes[0].translation) + rng.uniform(-0.3, 0.3, (keys, 3))
-    channels.append(ClipChannel(0, "translation", times, moves.astype(np.float32)))
-    return replace(scene, clips=(Clip("dance", tuple(channels)),))
 
 
 def carried(source: Scene, target: Scene) -> Scene:

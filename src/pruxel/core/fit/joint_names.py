@@ -112,6 +112,16 @@ def _meaning(name: str) -> Meaning:
     return Meaning(_kind(words), side, number)
 
 
+def sided(name: str) -> tuple[str, str]:
+    """The side that a name tells, "" for none, and the name without it, in lower case."""
+    pieces = [piece.lower() for piece in _PIECES.findall(_latin(name))]
+    side = "left" if _LEFT & set(pieces) else "right" if _RIGHT & set(pieces) else ""
+    if side:
+        return side, " ".join(piece for piece in pieces if piece not in _LEFT | _RIGHT)
+    words, side = _side_within(pieces)
+    return side, " ".join(words)
+
+
 def _side_within(words: list[str]) -> tuple[list[str], str]:
     """A side that is written together with the bone: "leftarm", "armright"."""
     for side in ("left", "right"):

@@ -17,14 +17,13 @@ from pruxel.core.base.arrays import AnyArray, DoubleArray
 from pruxel.core.fit.pairing import Pair, Skeleton
 from pruxel.core.geometry.euler import products
 from pruxel.core.geometry.transforms import turns_of
-from pruxel.core.scene.keys import at_times, end_of, with_keys
+from pruxel.core.scene.keys import at_times, with_keys
 from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, Scene
-from pruxel.core.scene.motion import moments
 from pruxel.core.scene.motion_at import worlds
+from pruxel.core.scene.top_movers import moments_for, on_one_side
 from pruxel.core.scene.walk import every_in_order, local_matrix, parents_of, world_from_local
 
 _SAME = 1e-5
-_RATE = 60.0  # keys a second that splines are laid out with where they cannot be taken over as they are
 _STILL = 1e-6
 _MOST_NUMBERS = 4_000_000  # of matrices that are held at once
 
@@ -56,7 +55,7 @@ def carried_over(fit: Fit, clip: Clip) -> Clip:
     taken = _as_they_are(fit, clip)
     if taken is not None:
         return replace(clip, channels=taken)
-    seconds = _moments(clip)
+    seconds = moments_for(clip)
     shapes = _shaped(fit, clip)
     if not len(seconds):
         return replace(clip, channels=tuple(shapes))
@@ -87,7 +86,7 @@ def _moving(
     for node, stretches in rows.items():
         whole = np.concatenate(stretches)
         if path == "rotation":
-            whole = _smooth(whole)
+            whole = on_one_side(whole)
             rest = turns_of(local_matrix(target.nodes[node])[None])[1][0]
             stays = np.abs(whole - rest * np.sign(whole @ rest)[:, None]).max() <= _STILL
         else:
@@ -137,15 +136,6 @@ def _as_they_are(fit: Fit, clip: Clip) -> tuple[ClipChannel, ...] | None:
     return tuple(replace(channel, node=back[channel.node]) for channel in clip.channels)
 
 
-def _moments(clip: Clip) -> DoubleArray:
-    moving = [channel for channel in clip.channels if channel.path != "weights"]
-    found = moments(moving)
-    if any(channel.interpolation == "CUBICSPLINE" for channel in moving):
-        end = end_of(clip)
-        found = np.unique(np.concatenate([found, np.arange(0.0, end, 1 / _RATE), [end]]))
-    return found
-
-
 def _between_worlds(rest_a: DoubleArray, rest_b: DoubleArray, partner: Mapping[int, int]) -> DoubleArray:
     """The turn (4,), by right angles, after which the source rests as the target does (Kabsch, then the nearest)."""
     if len(partner) < 3:
@@ -154,7 +144,7 @@ def _between_worlds(rest_a: DoubleArray, rest_b: DoubleArray, partner: Mapping[i
     a = np.array([rest_a[n, :3, 3] for n in partner.values()])
     a, b = a - a.mean(axis=0), b - b.mean(axis=0)
     spread = b.T @ a / ((np.linalg.norm(a) * np.linalg.norm(b)) or 1.0)
-    best = max(_right_angles(), key=lambda turn: float(np.trace(turn.T @ spread)))
+    best = max(right_angles(), key=lambda turn: float(np.trace(turn.T @ spread)))
     plain = float(np.trace(spread))
     # What is about as good is no turn.
     if plain >= float(np.trace(best.T @ spread)) - 0.05:
@@ -164,7 +154,7 @@ def _between_worlds(rest_a: DoubleArray, rest_b: DoubleArray, partner: Mapping[i
     return turns_of(whole[None])[1][0]
 
 
-def _right_angles() -> list[DoubleArray]:
+def right_angles() -> list[DoubleArray]:
     """The 24 turns that bring axes onto axes."""
     found = []
     for order in permutations(range(3)):
@@ -315,12 +305,3 @@ def _arc(first: DoubleArray, second: DoubleArray) -> DoubleArray:
         return np.append(side / np.linalg.norm(side), 0.0)
     found = np.append(np.cross(a, b), 1 + cosine)
     return found / np.linalg.norm(found)
-
-
-def _smooth(turns: DoubleArray) -> DoubleArray:
-    """(n, 4) the same turns, neighbours on one side."""
-    if len(turns) < 2:
-        return turns
-    flips = np.einsum("ij,ij->i", turns[1:], turns[:-1]) < 0
-    sign = np.where(np.cumsum(flips) % 2 == 1, -1.0, 1.0)
-    return np.concatenate([turns[:1], turns[1:] * sign[:, None]])

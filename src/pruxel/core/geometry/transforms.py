@@ -71,6 +71,15 @@ def decompose(
     )
 
 
+def affine_inverses(matrices: DoubleArray) -> DoubleArray:
+    """The (…, 4, 4) inverses of affine matrices, whose last row is just 0 0 0 1; what is flat is left out of them."""
+    linear = np.linalg.pinv(matrices[..., :3, :3])
+    found = np.zeros(matrices.shape)
+    found[..., :3, :3], found[..., 3, 3] = linear, 1.0
+    found[..., :3, 3] = -np.einsum("...ij,...j->...i", linear, matrices[..., :3, 3])
+    return found
+
+
 def transform_points(points: FloatArray, matrix: DoubleArray) -> FloatArray:
     """Apply a (4, 4) matrix to (n, 3) points; the identity returns the same array."""
     if np.array_equal(matrix, np.eye(4)):

@@ -18,6 +18,7 @@ from pruxel.core.base.arrays import AnyArray, all_finite
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.scene.model import ClipChannel, Primitive, Scene
 from pruxel.core.scene.references import TABLES, references
+from pruxel.core.scene.sound_clips import with_sound_clips
 from pruxel.core.scene.walk import local_matrix
 
 Check = Callable[[Scene], Iterator[str]]
@@ -25,6 +26,7 @@ _MOST_NAMED = 5
 # Beyond this, products of two numbers leave float32, which every format stores.
 _LARGEST = 1e18
 _BEYOND = 2**63
+_OF_A_CLIP = "clip '"
 _WIDTHS = {"translation": 3, "rotation": 4, "scale": 3}
 
 
@@ -211,7 +213,7 @@ def clips_play(scene: Scene) -> Iterator[str]:
     for clip in scene.clips:
         seen: set[tuple[int, str]] = set()
         for channel in clip.channels:
-            place = f"clip '{clip.name}' {channel.path} of '{scene.nodes[channel.node].name}'"
+            place = f"{_OF_A_CLIP}{clip.name}' {channel.path} of '{scene.nodes[channel.node].name}'"
             if (channel.node, channel.path) in seen:
                 yield f"{place}: moved twice"
             seen.add((channel.node, channel.path))
@@ -258,8 +260,11 @@ def problems(scene: Scene) -> list[str]:
 
 
 def entered(scene: Scene, file: str) -> Scene:
-    """The very scene, if it is sound; raises `InputError` that tells what is not."""
+    """The very scene, if it is sound, else with what of its clips is; raises `InputError` that tells what is not."""
     found = problems(scene)
+    if found and all(words.startswith(_OF_A_CLIP) for words in found):
+        scene = with_sound_clips(scene)
+        found = problems(scene)
     if not found:
         return scene
     more = f" (and {len(found) - _MOST_NAMED:,} more)" if len(found) > _MOST_NAMED else ""
