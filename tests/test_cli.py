@@ -82,6 +82,50 @@ def test_clips_gives_the_promised_fields(game: Path) -> None:
     assert [one["name"] for one in alone["clips"]] == ["walk", "greet", "wait"]
 
 
+TALL = "actors/act_0521/act_0521.brm"
+
+
+def test_fit_carries_a_clip_onto_another_build_and_says_which_joint_is_which(game: Path, tmp_path: Path) -> None:
+    wave = ("fit", game, "--clips", "actors/moves/diver_moves.bcl", "--on", TALL, "--clip", "greet")
+    found = json.loads(pruxel(*wave, "--to", "glb", "--out", tmp_path, "--json").stdout)
+    assert set(found) == {"pairs", "without_a_partner", "item"}
+    pairs = {one["source"]: one["target"] for one in found["pairs"]}
+    assert pairs["left_forearm"] == "LowerArm.L"
+    assert pairs["right_thigh"] == "UpperLeg.R"
+    assert found["without_a_partner"] == []
+    assert found["item"]["delivered"] == "proven"
+    told = pruxel(*wave, "--pair", "head = Ribs", "--pair", "chest =").stdout
+    assert "head = Ribs  100%, said by hand" in told
+    assert "without a partner chest" in told
+    refused = pruxel(*wave, "--pair", "head")
+    assert refused.returncode == 2
+    assert "theirs = ours" in refused.stderr
+
+
+def test_a_pose_is_frozen_and_printed(game: Path, tmp_path: Path) -> None:
+    posed = ("pose", game, "--entry", TALL, "--clip", "wave", "--at", "0.4", "--turn", "Skull=0,30,0")
+    reach = ("--pull", "Wrist.L=0.5,1.9,0.3", "--name", "hail", "--freeze")
+    found = json.loads(pruxel(*posed, *reach, "--to", "stl", "--out", tmp_path, "--json").stdout)
+    assert [one["title"] for one in found["steps"]] == ["Pose", "Freeze a pose"]
+    assert found["delivered"] == "proven"
+    assert list(tmp_path.rglob("*.stl"))
+    assert "“pose”: 1 joint posed" in pruxel(*posed).stdout
+    refused = pruxel("pose", game, "--entry", TALL, "--turn", "Skull=1,2")
+    assert refused.returncode == 2
+    assert "JOINT=X,Y,Z" in refused.stderr
+    assert "no joint called 'Tail'" in pruxel("pose", game, "--entry", TALL, "--turn", "Tail=1,2,3").stdout
+
+
+def test_what_is_wrong_with_clips_is_told(game: Path) -> None:
+    found = json.loads(pruxel("clips", game, "--entry", TALL, "--entry", TALL.replace(".brm", ".bcl"), "--json").stdout)
+    assert len(found["clips"]) == 15
+    wrong = {(one["rule"], one["title"].split("”")[0].split("“")[1]) for one in found["findings"]}
+    assert wrong == {
+        ("still_ends", "wait"), ("open_loops", "stroll"), ("turned_root", "stagger"), ("additive_clips", "breathe"),
+        ("wrong_pace", "hop"), ("sliding_feet", "march"), ("turned_root", "swim"),
+    }  # fmt: skip
+
+
 def test_extract_writes_the_raw_bytes(game: Path, tmp_path: Path, stack: object) -> None:
     assert pruxel("extract", game, "--match", "mat/crab*", "--out", tmp_path / "tree").returncode == 0
     assert pruxel("extract", game, "--match", "mat/crab*", "--out", tmp_path / "flat", "--flat").returncode == 0

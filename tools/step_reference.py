@@ -19,6 +19,7 @@ _GROUPS = {
     "materials": "Materials",
     "uvs": "Texture coordinates",
     "geometry": "Geometry and place",
+    "skin": "Joints and weights",
     "motion": "Clips and poses",
 }
 

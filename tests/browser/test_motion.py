@@ -142,3 +142,68 @@ def test_clips_of_one_body_are_brought_onto_another(page: Page) -> None:
     changes(page, rest)
     clear_steps(page)
     page.see(page.test("play-bar"), "No clips yet")
+
+
+def handle(page: Page) -> tuple[int, int]:
+    """Where the arrow upwards is seen, in the window: the highest of what has its colour."""
+    page._wait.until(lambda _d: len(_arrow(page)))
+    x, y = _arrow(page)[0]
+    return x, y
+
+
+def _arrow(page: Page) -> list[tuple[int, int]]:
+    with Image.open(io.BytesIO(page.driver.get_screenshot_as_png())) as shot:
+        image = np.asarray(shot.convert("RGB")).astype(int)
+    scale = page.driver.execute_script("return innerWidth") / image.shape[1]
+    near = np.abs(image - (0x4F, 0x7A, 0x2C)).sum(axis=2) < 30
+    down, across = np.nonzero(near)
+    return [(int(across[n] * scale), int(down[n] * scale)) for n in np.argsort(down)[:1]]
+
+
+def test_a_pose_is_made_by_handles_and_by_numbers_and_kept(page: Page) -> None:
+    everything(page)
+    open_model(page, "act_0521.brm", "actors/act_0521/act_0521.brm")
+    clear_steps(page)
+    page.click("h1")
+    rest = seen(page)
+
+    # By the mouse: a hand is pulled up by its arrow, and back by Undo.
+    page.keys("k")
+    page.keys("2")
+    page.see("[data-test=grip-pull][aria-pressed=true]")
+    page.click(page.test("joint-Wrist.R"))
+    x, y = handle(page)
+    drag = ActionChains(page.driver)
+    mouse = drag.w3c_actions.pointer_action
+    mouse.move_to_location(x, y + 6)
+    mouse.pause(0.3)
+    mouse.pointer_down()
+    for step in range(1, 9):
+        mouse.move_to_location(x, y + 6 - 9 * step)
+        mouse.pause(0.05)
+    mouse.pointer_up()
+    drag.perform()
+    page.see(page.test("pose-bar"), "Wrist.R")
+    changes(page, rest)
+    page.click(page.test("pose-undo"))
+    page._wait.until(lambda _d: page.see(page.test("pose-keep")).get_attribute("disabled"))
+
+    # By keys: a joint from the list, angles, a name, and kept as a step and a clip.
+    page.see(page.test("joint-Skull")).send_keys(Keys.ENTER)
+    page.see(page.test("turn-y")).send_keys(Keys.CONTROL, "a")
+    page.see(page.test("turn-y")).send_keys("70", Keys.TAB)
+    page.see(page.test("pose-bar"), "Skull")
+    page.see(page.test("pose-name")).send_keys(Keys.CONTROL, "a")
+    page.see(page.test("pose-name")).send_keys("look away", Keys.ENTER)
+    page.see(page.test("clip"), "look away")
+    page.see("[data-test=step]", "Pose")
+    changes(page, rest)
+
+    # Escape leaves a pose, and nothing of it stays.
+    page.click("h1")
+    page.keys("k")
+    page.see(page.test("pose-bar"))
+    page.keys(Keys.ESCAPE)
+    page.gone(page.test("pose-bar"))
+    assert len(page.all("[data-test=step]")) == 1
+    clear_steps(page)

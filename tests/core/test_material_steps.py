@@ -136,7 +136,7 @@ def test_materials_are_renamed() -> None:
 
 
 def test_every_step_has_a_group_and_says_what_it_acts_on() -> None:
-    assert {one.group for one in STEPS} == {"assemble", "materials", "uvs", "geometry", "motion"}
+    assert {one.group for one in STEPS} == {"assemble", "materials", "uvs", "geometry", "motion", "skin"}
     assert STEPS.get("weld_vertices").acts_on_parts
     assert not STEPS.get("set_units").acts_on_parts
     assert not STEPS.get("bring_in").acts_on_parts

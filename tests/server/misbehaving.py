@@ -1,4 +1,4 @@
-"""What a child process may do wrong, chosen by the environment: stands in for the work of jobs."""
+"""What a child process may do wrong, as its name says: stands in for the work of jobs."""
 
 from __future__ import annotations
 
@@ -13,7 +13,8 @@ from pruxel.server.jobs.risk import Risk
 RISK = Risk("entry", "a.png", "1", 1.0)
 
 
-def serve(pipe: Connection, _nice: int, _name: str, _parent: int) -> None:
+def serve(pipe: Connection, _nice: int, name: str, _parent: int) -> None:
+    does, _, ready = name.partition(": ")
     stop = {"asked": False}
     signal.signal(signal.SIGTERM, lambda *_: stop.update(asked=True))
     while True:
@@ -21,7 +22,7 @@ def serve(pipe: Connection, _nice: int, _name: str, _parent: int) -> None:
             pipe.recv()
         except EOFError:
             return
-        match os.environ["PRUXEL_TEST_DOES"]:
+        match does:
             case "well":
                 pass
             case "dies":
@@ -47,7 +48,7 @@ def serve(pipe: Connection, _nice: int, _name: str, _parent: int) -> None:
                 held[::4096] = b"x" * len(held[::4096])
                 time.sleep(600)
             case "ends when told":
-                Path(os.environ["PRUXEL_TEST_READY"]).touch()
+                Path(ready).touch()
                 while not stop["asked"]:
                     time.sleep(0.05)
         pipe.send("done")

@@ -26,11 +26,9 @@ def child(monkeypatch: pytest.MonkeyPatch) -> Iterator[Child]:
     one.end()
 
 
-def run(
-    child: Child, monkeypatch: pytest.MonkeyPatch, does: str, limits: Limits = ROOM, stop_after: float | None = None
-) -> Ended:
-    monkeypatch.setenv("PRUXEL_TEST_DOES", does)
-    child.end()  # the next is started with this environment
+def run(child: Child, does: str, limits: Limits = ROOM, stop_after: float | None = None) -> Ended:
+    child.end()  # the next is started with this name
+    child._name = does
     begun = time.monotonic()
     return child.run(
         uuid.uuid4(), limits, lambda: stop_after is not None and time.monotonic() - begun > stop_after, lambda: False
@@ -50,25 +48,24 @@ def run(
 )
 def test_how_it_ends_is_known_and_the_next_job_runs(
     child: Child,
-    monkeypatch: pytest.MonkeyPatch,
     does: str,
     limits: Limits,
     stop_after: float | None,
     ending: Ending,
 ) -> None:
-    assert run(child, monkeypatch, does, limits, stop_after).ending is ending
-    assert run(child, monkeypatch, "well").ending is Ending.DONE
+    assert run(child, does, limits, stop_after).ending is ending
+    assert run(child, "well").ending is Ending.DONE
 
 
-def test_it_is_known_at_what_it_died_or_hung(child: Child, monkeypatch: pytest.MonkeyPatch) -> None:
-    assert run(child, monkeypatch, "dies at") == Ended(Ending.DIED, misbehaving.RISK, signal.SIGSEGV)
-    assert run(child, monkeypatch, "hangs at") == Ended(Ending.TOO_LONG, misbehaving.RISK)
-    assert run(child, monkeypatch, "is away") == Ended(Ending.AWAY)
-    assert run(child, monkeypatch, "says much") == Ended(Ending.DONE)
+def test_it_is_known_at_what_it_died_or_hung(child: Child) -> None:
+    assert run(child, "dies at") == Ended(Ending.DIED, misbehaving.RISK, signal.SIGSEGV)
+    assert run(child, "hangs at") == Ended(Ending.TOO_LONG, misbehaving.RISK)
+    assert run(child, "is away") == Ended(Ending.AWAY)
+    assert run(child, "says much") == Ended(Ending.DONE)
 
 
-def test_a_child_is_kept_from_job_to_job(child: Child, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setenv("PRUXEL_TEST_DOES", "well")
+def test_a_child_is_kept_from_job_to_job(child: Child) -> None:
+    child._name = "well"
     pids = set()
     for _ in range(3):
         assert child.run(uuid.uuid4(), ROOM, lambda: False, lambda: False).ending is Ending.DONE
@@ -77,10 +74,9 @@ def test_a_child_is_kept_from_job_to_job(child: Child, monkeypatch: pytest.Monke
     assert len(pids) == 1
 
 
-def test_leaving_is_passed_on(child: Child, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+def test_leaving_is_passed_on(child: Child, tmp_path: Path) -> None:
     ready = tmp_path / "ready"
-    monkeypatch.setenv("PRUXEL_TEST_DOES", "ends when told")
-    monkeypatch.setenv("PRUXEL_TEST_READY", str(ready))
+    child._name = f"ends when told: {ready}"
     assert child.run(uuid.uuid4(), ROOM, lambda: False, ready.exists).ending is Ending.DONE
 
 

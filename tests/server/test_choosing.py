@@ -12,6 +12,7 @@ from fastapi.testclient import TestClient
 from pruxel.core.scene.model import Scene
 from pruxel.server.store.blobs import put_blob
 from pruxel.server.store.scenes import put_scene, shown_scene
+from tests.figures import BODY, dance, fleshed, rolled, skeleton
 from tests.scenes import animated, two_boxes
 
 
@@ -83,3 +84,18 @@ def test_joints_of_clips_are_met_with_those_of_what_is_shown(client: TestClient,
     assert client.post(f"/api/scenes/{body}/joints", json=asked | {"said": ["thigh"]}).status_code == 422
     assert client.post(f"/api/scenes/{body}/joints", json=asked | {"entry": "no/such"}).status_code == 404
     assert client.post("/api/scenes/nothing/joints", json=asked).status_code == 404
+
+
+def test_joints_go_where_they_are_turned_and_pulled(client: TestClient) -> None:
+    shown = f"/api/scenes/{shown_scene(dance(fleshed(skeleton(BODY, rolled(1)))))}/pose"
+    asked: dict[str, Any] = {"clip": "dance", "at": 0.5, "turns": [{"joint": "head", "turn": [0, 20, 0]}]}
+    [head] = client.post(shown, json=asked).json()
+    assert head["joint"] == "head"
+    assert sum(v * v for v in head["rotation"]) == pytest.approx(1)
+    pulled = client.post(shown, json=asked | {"pulls": [{"joint": "left_hand", "to": [0.4, 1.3, 0.4]}]}).json()
+    assert {one["joint"] for one in pulled} == {"head", "left_upper_arm", "left_forearm", "left_hand"}
+    missing = client.post(shown, json=asked | {"turns": [{"joint": "tail"}]})
+    assert missing.status_code == 422
+    assert "tail" in missing.text
+    assert client.post(shown, json=asked | {"pulls": [{"joint": "head", "to": [1e9, 0, 0]}]}).status_code == 422
+    assert client.post("/api/scenes/nothing/pose", json=asked).status_code == 404

@@ -10,11 +10,9 @@ import { clipWords, listed } from '../src/model/clips'
 import { angles, graphOf } from '../src/model/curves'
 import { Bones, jointTree, withBelow } from '../src/viewer/bones'
 import { build } from '../src/viewer/build'
-import type { SceneData } from '../src/viewer/manifest'
 import { Motion } from '../src/viewer/motion'
-import { array, mesh, node, scene, stored, triangle } from './stored'
+import { jointed, stored } from './stored'
 
-const floats = (values: number[], width: number) => array(new Float32Array(values), width, '<f4')
 let fetched: string[]
 beforeEach(() => {
   fetched = []
@@ -110,40 +108,6 @@ describe('curves', () => {
   })
 })
 
-// A mesh on two joints, the second a way up the first, and a third that nothing follows; clips that move it.
-function jointed(): SceneData {
-  const identity = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1]
-  // Bound half a metre higher than it rests.
-  const raised = [1, 0, 0, 0, 0, 1, 0, -1.5, 0, 0, 1, 0, 0, 0, 0, 1]
-  const held = triangle({
-    joints: array(new Uint16Array([0, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0]), 4, '<u2'),
-    weights: floats([1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0], 4),
-  })
-  const slide = (name: string, to: number) => ({
-    name,
-    channels: [
-      {
-        node: 1,
-        path: 'translation' as const,
-        times: floats([0, 1], 1),
-        values: floats([0, 0, 0, to, 0, 0], 3),
-        interpolation: 'LINEAR' as const,
-      },
-    ],
-  })
-  return scene({
-    nodes: [
-      node('body', { skin: 0 }),
-      node('hips', { mesh: null, children: [2] }),
-      node('arm', { mesh: null, translation: [0, 1, 0], children: [3] }),
-      node('twist', { mesh: null, translation: [0.5, 0, 0] }),
-    ],
-    roots: [0, 1],
-    meshes: [mesh(held)],
-    skins: [{ joints: [1, 2, 3], inverse_bind: floats([...identity, ...raised, ...identity], 16) }],
-    clips: [slide('left', 2), slide('right', -4)],
-  })
-}
 const placeOf = (built: Awaited<ReturnType<typeof build>>, n: number) => {
   built.root.updateMatrixWorld(true)
   return new Vector3().setFromMatrixPosition(built.nodes[n]!.matrixWorld).toArray()

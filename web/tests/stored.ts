@@ -62,3 +62,40 @@ export const node = (name: string, more: Partial<NodeData> = {}): NodeData => ({
   ...more,
 })
 export const mesh = (...primitives: PrimitiveData[]) => ({ name: 'm', primitives, strokes: [], target_weights: [] })
+
+export const floats = (values: number[], width: number) => array(new Float32Array(values), width, '<f4')
+
+// A mesh on two joints, the second a way up the first, and a third that nothing follows; clips that move it.
+export function jointed(): SceneData {
+  const identity = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1]
+  // Bound half a metre higher than it rests.
+  const raised = [1, 0, 0, 0, 0, 1, 0, -1.5, 0, 0, 1, 0, 0, 0, 0, 1]
+  const held = triangle({
+    joints: array(new Uint16Array([0, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0]), 4, '<u2'),
+    weights: floats([1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0], 4),
+  })
+  const slide = (name: string, to: number) => ({
+    name,
+    channels: [
+      {
+        node: 1,
+        path: 'translation' as const,
+        times: floats([0, 1], 1),
+        values: floats([0, 0, 0, to, 0, 0], 3),
+        interpolation: 'LINEAR' as const,
+      },
+    ],
+  })
+  return scene({
+    nodes: [
+      node('body', { skin: 0 }),
+      node('hips', { mesh: null, children: [2] }),
+      node('arm', { mesh: null, translation: [0, 1, 0], children: [3] }),
+      node('twist', { mesh: null, translation: [0.5, 0, 0] }),
+    ],
+    roots: [0, 1],
+    meshes: [mesh(held)],
+    skins: [{ joints: [1, 2, 3], inverse_bind: floats([...identity, ...raised, ...identity], 16) }],
+    clips: [slide('left', 2), slide('right', -4)],
+  })
+}

@@ -9,9 +9,9 @@ import typer
 
 from pruxel.cli import layouts
 from pruxel.cli.assemble import assemble
-from pruxel.cli.clips import clips
 from pruxel.cli.commands import convert, formats, inspect, sample
 from pruxel.cli.entries import carve, diff, extract, list_entries
+from pruxel.cli.motion import clips, fit, pose
 from pruxel.cli.project import doctor, project
 from pruxel.cli.proving import prove
 from pruxel.cli.server import migrate, openapi, serve, worker
@@ -36,6 +36,8 @@ app.command()(diff)
 app.command()(sample)
 app.command()(inspect)
 app.command()(clips)
+app.command()(fit)
+app.command()(pose)
 app.command()(convert)
 app.command()(assemble)
 app.command()(step)

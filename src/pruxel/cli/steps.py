@@ -147,7 +147,7 @@ def batch(
         _print_table(listed)
         for name, lines in differences.items():
             console.print(f"[bold]{name}[/]: " + "; ".join(lines), highlight=False)
-    _end(listed)
+    end_with(listed)
 
 
 def _fixed(values: list[Any] | None) -> tuple[Any, ...] | None:
@@ -233,7 +233,7 @@ def tell_item(found: ItemTold, *, as_json: bool) -> None:
         print_json(found.as_dict())
     else:
         _print_item(found)
-    _end([found])
+    end_with([found])
 
 
 def wish_of(
@@ -322,7 +322,7 @@ def _print_table(items: list[ItemTold]) -> None:
     console.print(table)
 
 
-def _end(items: list[ItemTold]) -> None:
+def end_with(items: list[ItemTold]) -> None:
     """End with the code of the worst that happened."""
     if any(one.state == "failed" for one in items):
         raise typer.Exit(EXIT_INPUT)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from scipy.spatial.transform import Rotation
@@ -18,22 +18,34 @@ Motion = Callable[[float], Vec]
 
 @dataclass(frozen=True)
 class Joint:
-    """A joint at `place` in metres, Y up; `tip` is where its bone ends. `parent` is an earlier joint's name."""
+    """A joint at `place` in metres, Y up; `tip` is where its bone ends. `parent` is an earlier joint's name.
+
+    `turn` is how it rests in the world: a rotation vector in radians.
+    """
 
     name: str
     place: Vec
     tip: Vec
     parent: str | None = None
+    turn: Vec = (0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True)
 class Move:
-    """A clip: its length, motions of joints, and how the first joint travels (metres)."""
+    """A clip: its length, motions of joints, and how the first joint travels (metres).
+
+    `rate` is what the file says, `shown` how many keys a second there are. A clip that is added to another tells turns
+    from how joints rest; `sizes` are factors.
+    """
 
     name: str
     seconds: float
     turns: dict[str, Motion]
-    drift: Callable[[float], Vec] | None = None
+    drift: Motion | None = None
+    sizes: dict[str, Motion] = field(default_factory=dict)
+    rate: float = 24.0
+    shown: float = 24.0
+    added: bool = False
 
 
 @dataclass(frozen=True)
@@ -75,9 +87,22 @@ def _text(words: str) -> bytes:
     return struct.pack("<B", len(words.encode())) + words.encode()
 
 
-def _from_parent(rig: Rig, joint: Joint) -> AnyArray:
-    parent = next((np.array(j.place) for j in rig.joints if j.name == joint.parent), np.zeros(3))
-    return np.array(joint.place) - parent
+def _above(rig: Rig, joint: Joint) -> Joint:
+    """The joint above it, or the ground."""
+    return next((j for j in rig.joints if j.name == joint.parent), Joint("", (0, 0, 0), (0, 0, 0)))
+
+
+def _from_parent(rig: Rig, joint: Joint) -> tuple[AnyArray, Rotation]:
+    """How it rests in the joint above it: offset in metres, turn."""
+    above = _above(rig, joint)
+    back = Rotation.from_rotvec(above.turn).inv()
+    return back.apply(np.array(joint.place) - np.array(above.place)), back * Rotation.from_rotvec(joint.turn)
+
+
+def _as_the_game_turns(turns: Rotation) -> AnyArray:
+    """(n, 4) xyzw in the game's axes."""
+    found = np.atleast_2d(turns.as_quat())
+    return np.stack([found[:, 0], -found[:, 2], found[:, 1], found[:, 3]], axis=1)
 
 
 def skeleton_bytes(rig: Rig) -> bytes:
@@ -85,25 +110,42 @@ def skeleton_bytes(rig: Rig) -> bytes:
     names = [joint.name for joint in rig.joints]
     out = struct.pack("<4sHH", b"BSKL", 1, len(names))
     for joint in rig.joints:
-        offset = _turned(_from_parent(rig, joint) * 100)
+        offset, turn = _from_parent(rig, joint)
         parent = -1 if joint.parent is None else names.index(joint.parent)
-        out += _text(joint.name) + struct.pack("<h3f4f", parent, *offset, 0.0, 0.0, 0.0, 1.0)
+        out += _text(joint.name) + struct.pack("<h3f", parent, *_turned(offset * 100))
+        out += _as_the_game_turns(turn)[0].astype("<f4").tobytes()
     return out
 
 
-def clips_bytes(rig: Rig, rate: float = 24.0) -> bytes:
-    """A `.bcl` file: clips of tracks; turns as four normalised shorts, offsets as three floats in centimetres."""
+def clips_bytes(rig: Rig) -> bytes:
+    """A `.bcl` file: clips of tracks; turns as four normalised shorts, offsets (centimetres) and sizes as floats."""
     out = struct.pack("<4sHH", b"BCLP", 1, len(rig.moves))
     for move in rig.moves:
-        frames = round(move.seconds * rate) + 1
+        frames = round(move.seconds * move.shown) + 1
         shares = np.linspace(0, 1, frames)
-        out += _text(move.name) + struct.pack("<fHH", rate, frames, len(move.turns) + (move.drift is not None))
-        for joint, motion in move.turns.items():
-            turns = Rotation.from_euler("XYZ", [motion(share) for share in shares]).as_quat()
-            turned = np.stack([turns[:, 0], -turns[:, 2], turns[:, 1], turns[:, 3]], axis=1)
-            out += _text(joint) + struct.pack("<B", 1) + np.round(turned * 32767).astype("<i2").tobytes()
+        tracks = [_turn_track(rig, move, joint, shares) for joint in move.turns]
         if move.drift is not None:
-            start = _from_parent(rig, rig.joints[0])
-            places = np.array([_turned((start + np.array(move.drift(share))) * 100) for share in shares])
-            out += _text(rig.joints[0].name) + struct.pack("<B", 0) + places.astype("<f4").tobytes()
+            tracks.append(_drift_track(rig, move.drift, shares, added=move.added))
+        for joint, motion in move.sizes.items():
+            # Along z of the game is along y of ours.
+            sizes = np.array([motion(share) for share in shares])[:, [0, 2, 1]]
+            tracks.append(_text(joint) + struct.pack("<B", 2) + sizes.astype("<f4").tobytes())
+        out += _text(move.name) + struct.pack("<fHH", move.rate, frames, len(tracks)) + b"".join(tracks)
     return out
+
+
+def _turn_track(rig: Rig, move: Move, joint: str, shares: AnyArray) -> bytes:
+    """A joint turned in the axes of the world that it rests in; one that the rig does not know rests unturned."""
+    ours = next((one for one in rig.joints if one.name == joint), Joint(joint, (0, 0, 0), (0, 0, 0)))
+    above, rests = Rotation.from_rotvec(_above(rig, ours).turn), Rotation.from_rotvec(ours.turn)
+    turns = above.inv() * Rotation.from_euler("XYZ", [move.turns[joint](share) for share in shares]) * rests
+    if move.added:
+        turns = (above.inv() * rests).inv() * turns
+    keys = np.round(_as_the_game_turns(turns) * 32767).astype("<i2")
+    return _text(joint) + struct.pack("<B", 1) + keys.tobytes()
+
+
+def _drift_track(rig: Rig, drift: Motion, shares: AnyArray, *, added: bool) -> bytes:
+    start = np.zeros(3) if added else np.array(rig.joints[0].place)
+    places = np.array([_turned((start + np.array(drift(share))) * 100) for share in shares])
+    return _text(rig.joints[0].name) + struct.pack("<B", 0) + places.astype("<f4").tobytes()

@@ -29,8 +29,18 @@ from pruxel.sample.noise import fractal
 from pruxel.sample.shapes import Shape, simplified
 
 _NAMES = {
-    "en": {"0107": "Postmaster Orla Finch", "0233": "Courier Anna Reed", "0412": "Toll clerk Bram Oake"},
-    "de": {"0107": "Postmeisterin Orla Finch", "0233": "Kurierin Anna Reed", "0412": "Zöllner Bram Oake"},
+    "en": {
+        "0107": "Postmaster Orla Finch",
+        "0233": "Courier Anna Reed",
+        "0412": "Toll clerk Bram Oake",
+        "0521": "Lamplighter Odo Pell",
+    },
+    "de": {
+        "0107": "Postmeisterin Orla Finch",
+        "0233": "Kurierin Anna Reed",
+        "0412": "Zöllner Bram Oake",
+        "0521": "Laternenwärter Odo Pell",
+    },
 }
 _KEEPER = {"en": "The Old Keeper", "de": "Der alte Wärter"}
 _CREATURES = {
@@ -123,7 +133,7 @@ def known_names(paths: list[str], seed: int) -> bytes:
 def tables(language: str) -> dict[str, bytes]:
     """The game's tables of names, and its lines of text, in one language."""
     people_rows = {**_NAMES[language], "0999": _KEEPER[language]}
-    role = {"0107": "post", "0233": "post", "0412": "bridge", "0999": "lighthouse"}
+    role = {"0107": "post", "0233": "post", "0412": "bridge", "0521": "lamps", "0999": "lighthouse"}
     lines = ["code;name;role", *(f"{code};{name};{role[code]}" for code, name in people_rows.items())]
     out = {"tables/people.csv": "\n".join(lines) + "\n"}
     for group, rows in (("creatures", _CREATURES), ("vehicles", _VEHICLES), ("places", _PLACES)):

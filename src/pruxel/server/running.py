@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import fcntl
 import json
+import multiprocessing
 import os
 import signal
 import threading
@@ -102,8 +103,12 @@ def when_gone(parent: int, act: Callable[[], object]) -> None:
     """Do something, in a thread of its own, when the process that started this one is gone."""
 
     def look() -> None:
-        while os.getppid() == parent:
-            time.sleep(_LOOK_SECONDS)
+        starter = multiprocessing.parent_process()
+        if starter is not None and starter.pid == parent:
+            starter.join()  # the process that this one is a fork of may stand between the two
+        else:
+            while os.getppid() == parent:
+                time.sleep(_LOOK_SECONDS)
         act()
 
     threading.Thread(target=look, daemon=True, name="parent").start()

@@ -323,8 +323,7 @@ export const api = {
     ok(client.PATCH('/api/batches/{batch}', { params: { path: { batch } }, body: { name } })),
   removeBatch: (batch: string) => ok(client.DELETE('/api/batches/{batch}', at({ batch }))),
   formats: () => ok(client.GET('/api/formats')),
-  workpieces: (project: string) =>
-    ok(client.GET('/api/projects/{project}/workpieces', { params: { path: { project } } })),
+  workpieces: (project: string) => ok(client.GET('/api/projects/{project}/workpieces', at({ project }))),
   openWorkpiece: (
     project: string,
     entries: string[],
@@ -346,6 +345,8 @@ export const api = {
     ok(client.POST('/api/scenes/{manifest}/faces', { params: { path: { manifest } }, body })),
   meetJoints: (manifest: string, body: Schemas['JointsIn']) =>
     ok(client.POST('/api/scenes/{manifest}/joints', { params: { path: { manifest } }, body })),
+  poseJoints: (manifest: string, body: Schemas['Pose']) =>
+    ok(client.POST('/api/scenes/{manifest}/pose', { params: { path: { manifest } }, body })),
   slots: (workpiece: string) => ok(client.GET('/api/workpieces/{workpiece}/slots', at({ workpiece }))),
   renameWorkpiece: (workpiece: string, name: string) =>
     ok(client.PATCH('/api/workpieces/{workpiece}', { params: { path: { workpiece } }, body: { name } })),
@@ -371,8 +372,7 @@ export const api = {
       }),
     ),
   view: (workpiece: string) => ok(client.GET('/api/workpieces/{workpiece}/view', { params: { path: { workpiece } } })),
-  deliveries: (project: string) =>
-    ok(client.GET('/api/projects/{project}/deliveries', { params: { path: { project } } })),
+  deliveries: (project: string) => ok(client.GET('/api/projects/{project}/deliveries', at({ project }))),
   nameExample: (plan: Wanted['plan'], words: { name: string; piece: string; clip: string }) =>
     ok(client.POST('/api/plans/names', { body: { plan, ...words } })),
   deliverEntries: (project: string, entries: string[], together: string, wanted: Wanted) =>

@@ -2014,6 +2014,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{manifest}/pose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pose Joints
+         * @description Where turning and pulling joints brings them, before it is kept as a step.
+         */
+        post: operations["pose_joints_api_scenes__manifest__pose_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{source}": {
         parameters: {
             query?: never;
@@ -3381,6 +3401,71 @@ export interface components {
             name: string;
         };
         /**
+         * JointPlace
+         * @description Where a joint is in its parent: metres, and its turn xyzw.
+         */
+        JointPlace: {
+            /** Joint */
+            joint: string;
+            /** Rotation */
+            rotation: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /** Translation */
+            translation: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * JointPull
+         * @description A joint pulled to a place in the world: the two bones above it follow; one without two above moves itself.
+         */
+        JointPull: {
+            /** Joint */
+            joint: string;
+            /**
+             * To
+             * @description x, y and z in the world
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            to: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * JointTurn
+         * @description A joint turned further about its own axes.
+         */
+        JointTurn: {
+            /** Joint */
+            joint: string;
+            /**
+             * Turn
+             * @description about its x, then y, then z
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
          * JointsIn
          * @description Whose clips, and corrections as `theirs = ours`.
          */
@@ -3849,6 +3934,48 @@ export interface components {
              * @enum {string}
              */
             textures: "as they are" | "png" | "jpeg" | "tga" | "webp" | "dds" | "dds-bc7" | "in vertices" | "none";
+        };
+        /**
+         * Pose
+         * @description What is turned and pulled, starting from what, and how the pose is called.
+         */
+        Pose: {
+            /**
+             * At
+             * @description the moment of that clip
+             * @default 0
+             */
+            at: number;
+            /**
+             * From
+             * @description the clip that it starts from; empty: as it rests
+             * @default
+             */
+            clip: string;
+            /**
+             * Name
+             * @description it is kept among the clips
+             * @default pose
+             */
+            name: string;
+            /**
+             * Pulls
+             * @description after all turns
+             * @default []
+             */
+            pulls: components["schemas"]["JointPull"][];
+            /**
+             * How much
+             * @description of the way from where it starts to the pose
+             * @default 100
+             */
+            share: number;
+            /**
+             * Turns
+             * @description by joint, one after the other
+             * @default []
+             */
+            turns: components["schemas"]["JointTurn"][];
         };
         /**
          * Problem
@@ -9239,6 +9366,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JointsOut"];
+                };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    pose_joints_api_scenes__manifest__pose_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                manifest: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pose"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JointPlace"][];
                 };
             };
             400: components["responses"]["Refused400"];

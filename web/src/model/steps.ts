@@ -10,7 +10,7 @@ export interface Proposal {
 }
 
 // The groups in the order of the work; what is not named here comes last.
-const ORDER = ['assemble', 'materials', 'uvs', 'geometry', 'motion']
+const ORDER = ['assemble', 'materials', 'uvs', 'geometry', 'skin', 'motion']
 const place = (group: string) => (ORDER.includes(group) ? ORDER.indexOf(group) : ORDER.length)
 
 const holds = (text: string, words: string) =>

@@ -14,6 +14,13 @@ export interface Moment {
 // How a model stands: at moments of clips, all at once; at none, as it rests; or as it was bound to its joints.
 export type Stand = Moment[] | 'bind'
 
+// Where a joint is in its parent: metres, and its turn.
+export interface JointAt {
+  joint: string
+  translation: number[]
+  rotation: number[]
+}
+
 // Moves what is built to moments of its clips. Nothing runs by itself here: who plays asks for one moment after another.
 export class Motion {
   private readonly mixer: AnimationMixer
@@ -117,12 +124,29 @@ export class Motion {
     return moments.map((moment, n) => ({ ...moment, clip: numbers[n]! }))
   }
 
+  // Joints where a hand has put them, until the next asking.
+  put(joints: JointAt[]): void {
+    for (const { joint, translation, rotation } of joints) {
+      const object = this.built.nodes.find((one) => one.name === joint)
+      if (!object) continue
+      if (!this.rests.has(object)) {
+        object.updateMatrix()
+        this.rests.set(object, object.matrix.clone())
+      }
+      if (!object.matrixAutoUpdate) this.fixed.set(object, object.matrix.clone())
+      object.matrixAutoUpdate = true
+      object.position.fromArray(translation)
+      object.quaternion.fromArray(rotation)
+    }
+  }
+
   // As it stands without clips.
   release(): void {
-    this.mixer.stopAllAction()
-    this.actions.clear()
+    // What a clip moves besides, the mixer knows how it rests.
     for (const [object, matrix] of this.rests) matrix.decompose(object.position, object.quaternion, object.scale)
     this.rests.clear()
+    this.mixer.stopAllAction()
+    this.actions.clear()
     for (const [object, matrix] of this.fixed) {
       object.matrix.copy(matrix)
       object.matrixAutoUpdate = false

@@ -22,11 +22,12 @@ import { boxOf, pointsOf } from './extent'
 import { framing, viewpoint } from './framing'
 import { Lights } from './lights'
 import { Guides } from './guides'
+import { Handles, type Grip, type Held } from './handles'
 import { Dress } from './dress'
 import type { Backs, Look } from './looks'
 import { told } from './manifest'
 import { meet, type Met } from './meet'
-import { Motion, type Stand } from './motion'
+import { Motion, type JointAt, type Stand } from './motion'
 import { partsWithin, type Sides } from './parts'
 import { Turntable } from './turntable'
 import { Wipe } from './wipe'
@@ -49,6 +50,7 @@ export class Stage {
   private motion: Motion | null = null
   private stand: Stand = []
   private bones: Bones | null = null
+  private readonly handles: Handles
   private readonly turntable: Turntable
   private hidden: ReadonlySet<string> = new Set()
   private asked = 0
@@ -76,6 +78,8 @@ export class Stage {
     this.controls.zoomToCursor = true
     this.controls.addEventListener('change', () => this.redraw())
     this.controls.addEventListener('start', () => this.turn(false))
+    const busy = (dragging: boolean) => (this.controls.enabled = !dragging)
+    this.handles = new Handles(this.scene, this.camera, this.renderer.domElement, busy, () => this.redraw())
     this.turntable = new Turntable(this.camera, this.controls.target, () => this.redraw())
   }
 
@@ -117,7 +121,7 @@ export class Stage {
     const after = this.bounds()
     const grown = before ? Math.abs(Math.log(after.radius / before.radius)) : Infinity
     const same = before && grown < 0.2 && after.center.distanceTo(before.center) < before.radius * 0.2
-    if (same) this.place(after)
+    if (same) this.settle(after)
     else this.fit()
     return true
   }
@@ -259,6 +263,25 @@ export class Stage {
     return this.bones?.joints ?? []
   }
 
+  // Rings or arrows at a joint; at none they go.
+  setHandles(joint: string, how: Grip, held: Held): void {
+    const object = joint ? this.built?.nodes.find((node) => node.name === joint) : null
+    this.handles.at(object ?? null, how, held)
+    this.redraw()
+  }
+
+  // Whether the pointer is on a handle, where a click chooses nothing.
+  get handled(): boolean {
+    return this.handles.touched
+  }
+
+  // Joints placed by hand, over how the model stands.
+  async place(joints: JointAt[]): Promise<void> {
+    await this.pose(this.stand)
+    this.motion?.put(joints)
+    this.draw()
+  }
+
   private dropBones(): void {
     this.bones?.group.removeFromParent()
     this.bones?.dispose()
@@ -285,7 +308,7 @@ export class Stage {
     const target = found?.target ?? center
     this.controls.target.copy(target)
     this.camera.position.copy(target).addScaledVector(back, Math.max(found?.away ?? radius * 4, radius * 0.2))
-    this.place({ center, radius })
+    this.settle({ center, radius })
     this.controls.update()
   }
 
@@ -294,7 +317,7 @@ export class Stage {
     yield* pointsOf(this.wipe.share < 1 ? this.all() : this.drawn, this.hidden)
   }
 
-  private place({ center, radius }: { center: Vector3; radius: number }): void {
+  private settle({ center, radius }: { center: Vector3; radius: number }): void {
     this.controls.minDistance = radius * 0.02
     this.controls.maxDistance = radius * 40
     const moved = this.lights.place(center, radius, this.box().min.y)
@@ -343,6 +366,7 @@ export class Stage {
     this.guides.face(this.camera)
     if (this.bones) this.built?.root.updateMatrixWorld()
     this.bones?.place()
+    this.handles.follow(this.eye())
     this.wipe.render(this.renderer, this.built, this.eye())
     this.framesDrawn += 1
   }
@@ -356,6 +380,7 @@ export class Stage {
     if (!this.built) return
     this.motion = null
     this.dropBones()
+    this.handles.at(null)
     this.faces.clear()
     this.wipe.put(null)
     this.scene.remove(this.built.root)

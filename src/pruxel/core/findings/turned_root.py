@@ -53,10 +53,22 @@ def turned_root(scene: Scene, context: Context) -> Iterator[Finding]:
         )
 
 
+def _joints_below(scene: Scene, node: int) -> int:
+    """How many joints a node carries, with itself."""
+    joints = {joint for skin in scene.skins for joint in skin.joints}
+    pending, count = [node], 0
+    while pending:
+        at = pending.pop()
+        count += at in joints
+        pending += scene.nodes[at].children
+    return count
+
+
 def _turned(scene: Scene, clip: Clip) -> tuple[np.ndarray, float, float] | None:
     """The angles (3,) in degrees that turn it back, the turn's size, and the cosine of up against up."""
     node = main_mover(scene, clip)
-    if node is None or len(clip.channels) < 3:
+    # A clip that moves an arm alone says nothing of the figure.
+    if node is None or 2 * _joints_below(scene, node) < len({j for skin in scene.skins for j in skin.joints}):
         return None
     seconds = moments_of(scene, end_of(clip), _RATE, 60)
     stands = turns_of(worlds(scene, clip, seconds)[:, node])[1]

@@ -15,6 +15,7 @@ from pruxel.core.scene.motion_at import worlds
 
 # By the length of the leg: how far above its lowest a foot still stands, and how fast it may rise or fall meanwhile.
 _HIGH, _RISING = 0.035, 0.3
+_UPRIGHT = 0.6  # how far the hip is above it: who swims or lies stands on nothing
 _LEAST_SECONDS = 0.1
 _SETTLED = 0.15  # of a contact, at both of its ends: there a foot still rolls
 RATE = 30.0
@@ -69,7 +70,8 @@ def treading(scene: Scene, clip: Clip, seconds: DoubleArray) -> Treading | None:
     contacts = []
     for limb, height, low, leg in zip(feet, heights, floor, legs, strict=True):
         rising = np.abs(np.gradient(height, seconds))
-        down = (height - low < _HIGH * leg) & (rising < _RISING * leg)
+        above = world[:, limb.upper, 1, 3] - height
+        down = (height - low < _HIGH * leg) & (rising < _RISING * leg) & (above > _UPRIGHT * leg)
         contacts += [_contact(limb, world, seconds, a, b) for a, b in _runs(down, seconds)]
     hips = world[:, feet[0].upper, :3, 3]
     way = hips[:, [0, 2]] - hips[0, [0, 2]]

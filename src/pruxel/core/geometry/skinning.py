@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Literal
 
+import numba
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray, DoubleArray, FloatArray
+from pruxel.core.base.arrays import AnyArray, DoubleArray, FloatArray, frozen
 
 
 def blended_matrices(matrices: DoubleArray, joints: AnyArray, weights: FloatArray) -> DoubleArray:
@@ -18,6 +19,72 @@ def blended_matrices(matrices: DoubleArray, joints: AnyArray, weights: FloatArra
     for column in range(joints.shape[1]):
         found += matrices[joints[:, column]] * weights[:, column, None, None]
     return found
+
+
+@numba.njit(cache=True, nogil=True)
+def _hold(points, joints, weights, matrices, normals, tangents, out, out_normals, out_tangents):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    m = np.empty((3, 4))
+    for i in range(len(points)):
+        m[:] = 0.0
+        for k in range(joints.shape[1]):
+            weight = weights[i, k]
+            if weight != 0:
+                joint = joints[i, k]
+                for r in range(3):
+                    for c in range(4):
+                        m[r, c] += weight * matrices[joint, r, c]
+        x, y, z = points[i, 0], points[i, 1], points[i, 2]
+        for r in range(3):
+            out[i, r] = m[r, 0] * x + m[r, 1] * y + m[r, 2] * z + m[r, 3]
+        if len(normals):
+            # By cofactors, as `turned_directions` does.
+            x, y, z = normals[i, 0], normals[i, 1], normals[i, 2]
+            a = (m[1, 1] * m[2, 2] - m[1, 2] * m[2, 1]) * x + (m[1, 2] * m[2, 0] - m[1, 0] * m[2, 2]) * y
+            a += (m[1, 0] * m[2, 1] - m[1, 1] * m[2, 0]) * z
+            b = (m[2, 1] * m[0, 2] - m[2, 2] * m[0, 1]) * x + (m[2, 2] * m[0, 0] - m[2, 0] * m[0, 2]) * y
+            b += (m[2, 0] * m[0, 1] - m[2, 1] * m[0, 0]) * z
+            c_ = (m[0, 1] * m[1, 2] - m[0, 2] * m[1, 1]) * x + (m[0, 2] * m[1, 0] - m[0, 0] * m[1, 2]) * y
+            c_ += (m[0, 0] * m[1, 1] - m[0, 1] * m[1, 0]) * z
+            length = np.sqrt(a * a + b * b + c_ * c_)
+            if length > 1e-12:
+                out_normals[i, 0], out_normals[i, 1], out_normals[i, 2] = a / length, b / length, c_ / length
+            else:
+                out_normals[i] = normals[i]
+        if len(tangents):
+            x, y, z = tangents[i, 0], tangents[i, 1], tangents[i, 2]
+            a = m[0, 0] * x + m[0, 1] * y + m[0, 2] * z
+            b = m[1, 0] * x + m[1, 1] * y + m[1, 2] * z
+            c_ = m[2, 0] * x + m[2, 1] * y + m[2, 2] * z
+            length = np.sqrt(a * a + b * b + c_ * c_)
+            out_tangents[i] = tangents[i]
+            if length > 1e-12:
+                out_tangents[i, 0], out_tangents[i, 1], out_tangents[i, 2] = a / length, b / length, c_ / length
+            side = m[0, 0] * (m[1, 1] * m[2, 2] - m[1, 2] * m[2, 1]) - m[0, 1] * (m[1, 0] * m[2, 2] - m[1, 2] * m[2, 0])
+            side += m[0, 2] * (m[1, 0] * m[2, 1] - m[1, 1] * m[2, 0])
+            if side < 0:
+                out_tangents[i, 3] = -tangents[i, 3]
+
+
+def held_surface(
+    points: FloatArray,
+    normals: FloatArray | None,
+    tangents: FloatArray | None,
+    joints: AnyArray,
+    weights: FloatArray,
+    matrices: DoubleArray,
+) -> tuple[FloatArray, FloatArray | None, FloatArray | None]:
+    """Points (n, 3), unit normals (n, 3) and tangents (n, 4) where joints (n, k) hold them by weights (n, k).
+
+    matrices (j, 4, 4) are the joints' world_from_mesh. The same as `moved_points`, `turned_directions` and
+    `turned_tangents` by `blended_matrices`, without a matrix kept for every vertex.
+    """
+    none = np.zeros((0, 4), np.float32)
+    given = (none if normals is None else normals, none if tangents is None else tangents)
+    out = (np.empty(points.shape, np.float32), *(np.empty(values.shape, np.float32) for values in given))
+    # All that is read is marked so: one compiled form serves what comes from a scene and what was just made.
+    read = (points, joints.astype(np.uint16, copy=False), weights, np.ascontiguousarray(matrices[:, :3]), *given)
+    _hold(*(frozen(np.ascontiguousarray(values)) for values in read), *out)
+    return out[0], None if normals is None else out[1], None if tangents is None else out[2]
 
 
 def moved_points(points: FloatArray, matrices: DoubleArray) -> FloatArray:

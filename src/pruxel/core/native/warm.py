@@ -21,6 +21,8 @@ from pruxel.core.formats.gltf.options import GltfOptions
 from pruxel.core.formats.solids import MetreOptions
 from pruxel.core.geometry.compact import compacted
 from pruxel.core.geometry.euler import euler_curve
+from pruxel.core.geometry.reducing import needed_keys, needed_turns
+from pruxel.core.geometry.skinning import held_surface
 from pruxel.core.geometry.tangents import vertex_tangents
 from pruxel.core.native.hashes import FUNCTIONS, hash_texts, positions_of
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
@@ -62,6 +64,9 @@ def warm() -> None:
     for name, params in _STEPS:
         STEPS.get(name).run(scene, STEPS.get(name).parse(params), Context())
     euler_curve(np.array([0.0, 1.0]), np.array([[0.0, 0.0, 0.0, 1.0], [0.0, 0.6, 0.0, 0.8]]), 1.0)
+    held_surface(corners, normals, None, np.zeros((4, 1), np.uint16), np.ones((4, 1), np.float32), np.eye(4)[None])
+    needed_keys(np.array([0.0, 1.0]), np.zeros((2, 3)), np.ones(3))
+    needed_turns(np.array([0.0, 1.0]), np.array([[0.0, 0.0, 0.0, 1.0]] * 2), 1.0)
     for function in FUNCTIONS:
         hash_texts(function, np.zeros(3, np.uint8), np.array([0, 1, 3]))
     positions_of(np.zeros(1, np.uint64), np.zeros(1, np.uint64))

@@ -9,13 +9,7 @@ from typing import Any
 import numpy as np
 
 from pruxel.core.base.arrays import DoubleArray, as_floats, as_indices
-from pruxel.core.geometry.skinning import (
-    blended_matrices,
-    moved_points,
-    turned_directions,
-    turned_tangents,
-    value_at,
-)
+from pruxel.core.geometry.skinning import held_surface, value_at
 from pruxel.core.geometry.transforms import transform_points
 from pruxel.core.scene.model import Clip, Mesh, MorphTarget, Node, Primitive, Scene, Strokes
 from pruxel.core.scene.walk import parts, world_from_local, world_normals, world_positions
@@ -112,13 +106,14 @@ def held(primitive: Primitive, matrices: DoubleArray) -> Primitive:
     """The primitive in world space, each vertex where its joints' (j, 4, 4) world_from_mesh matrices hold it."""
     if primitive.joints is None or primitive.weights is None:
         return primitive
-    each = blended_matrices(matrices, primitive.joints, primitive.weights)
-    normals, tangents = primitive.normals, primitive.tangents
+    points, normals, tangents = held_surface(
+        primitive.positions, primitive.normals, primitive.tangents, primitive.joints, primitive.weights, matrices
+    )
     return replace(
         primitive,
-        positions=as_floats(moved_points(primitive.positions, each), 3),
-        normals=None if normals is None else as_floats(turned_directions(normals, each), 3),
-        tangents=None if tangents is None else as_floats(turned_tangents(tangents, each), 4),
+        positions=as_floats(points, 3),
+        normals=None if normals is None else as_floats(normals, 3),
+        tangents=None if tangents is None else as_floats(tangents, 4),
         joints=None,
         weights=None,
     )

@@ -11,6 +11,7 @@ MODELS: tuple[Callable[[int], Model], ...] = (
     people.postmaster,
     people.courier_girl,
     people.toll_clerk,
+    people.lamplighter,
     people.lantern_fish,
     courier.helmet,
     courier.sack,

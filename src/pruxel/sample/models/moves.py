@@ -4,29 +4,8 @@ from __future__ import annotations
 
 from math import sin, tau
 
+from pruxel.sample.models.swings import bend, sway
 from pruxel.sample.rig import Joint, Motion, Move, Rig, Vec
-
-
-def _sway(axis: int, most: float, late: float = 0.0, mean: float = 0.0) -> Motion:
-    """Swing to and fro once a clip about one axis, `late` by a share of it."""
-
-    def angles(share: float) -> Vec:
-        found = [0.0, 0.0, 0.0]
-        found[axis] = mean + most * sin(tau * (share - late))
-        return (found[0], found[1], found[2])
-
-    return angles
-
-
-def _bend(axis: int, most: float, late: float = 0.0) -> Motion:
-    """Bend one way only, and back."""
-
-    def angles(share: float) -> Vec:
-        found = [0.0, 0.0, 0.0]
-        found[axis] = most * max(0.0, sin(tau * (share - late)))
-        return (found[0], found[1], found[2])
-
-    return angles
 
 
 def diver_rig(code: str, k: float) -> Rig:
@@ -55,12 +34,12 @@ def diver_rig(code: str, k: float) -> Rig:
 
 def _steps(most: float) -> dict[str, Motion]:
     """Legs and arms by turns; a leg forward is a turn below zero about x."""
-    turns: dict[str, Motion] = {"chest": _sway(1, 0.3 * most), "head": _sway(1, -0.2 * most)}
+    turns: dict[str, Motion] = {"chest": sway(1, 0.3 * most), "head": sway(1, -0.2 * most)}
     for name, late in (("left", 0.0), ("right", 0.5)):
-        turns[f"{name}_thigh"] = _sway(0, -most, late)
-        turns[f"{name}_shin"] = _bend(0, 1.5 * most, late + 0.2)
-        turns[f"{name}_arm"] = _sway(0, 0.8 * most, late)
-        turns[f"{name}_forearm"] = _bend(0, -0.9 * most, late)
+        turns[f"{name}_thigh"] = sway(0, -most, late)
+        turns[f"{name}_shin"] = bend(0, 1.5 * most, late + 0.2)
+        turns[f"{name}_arm"] = sway(0, 0.8 * most, late)
+        turns[f"{name}_forearm"] = bend(0, -0.9 * most, late)
     return turns
 
 
@@ -75,11 +54,11 @@ DIVER_MOVES = Rig(
             {
                 "left_arm": lambda share: (0.0, 0.0, 2.0 * min(1.0, 5 * sin(share * tau / 2))),
                 "left_forearm": lambda share: (0.0, 0.0, 0.45 * sin(3 * tau * share)),
-                "head": _bend(2, 0.15),
-                "chest": _sway(2, 0.06),
+                "head": bend(2, 0.15),
+                "chest": sway(2, 0.06),
             },
         ),
-        Move("wait", 4.0, {"chest": _sway(0, 0.05), "head": _sway(1, 0.5), "left_arm": _sway(2, 0.08)}),
+        Move("wait", 4.0, {"chest": sway(0, 0.05), "head": sway(1, 0.5), "left_arm": sway(2, 0.08)}),
     ),
     {},
 )
@@ -102,13 +81,13 @@ FISH_RIG = Rig(
             "swim",
             1.5,
             {
-                "front": _sway(1, -0.1),
-                "tail_1": _sway(1, 0.32),
-                "tail_2": _sway(1, 0.5, 0.16),
-                "left_fin": _sway(2, 0.4, 0.25),
-                "right_fin": _sway(2, -0.4, 0.25),
-                "stalk_1": _sway(0, 0.08, 0.4),
-                "stalk_2": _sway(0, 0.12, 0.5),
+                "front": sway(1, -0.1),
+                "tail_1": sway(1, 0.32),
+                "tail_2": sway(1, 0.5, 0.16),
+                "left_fin": sway(2, 0.4, 0.25),
+                "right_fin": sway(2, -0.4, 0.25),
+                "stalk_1": sway(0, 0.08, 0.4),
+                "stalk_2": sway(0, 0.12, 0.5),
             },
             lambda share: (0.0, 0.02 * sin(tau * share), 0.0),
         ),
@@ -116,15 +95,15 @@ FISH_RIG = Rig(
             "startle",
             0.75,
             {
-                "front": _bend(0, -0.35),
-                "tail_1": _bend(1, 0.9),
-                "tail_2": _bend(1, 0.8, 0.05),
-                "stalk_1": _bend(0, -0.7),
-                "stalk_2": _bend(0, -0.5, 0.05),
+                "front": bend(0, -0.35),
+                "tail_1": bend(1, 0.9),
+                "tail_2": bend(1, 0.8, 0.05),
+                "stalk_1": bend(0, -0.7),
+                "stalk_2": bend(0, -0.5, 0.05),
             },
             lambda share: (0.0, 0.0, -0.12 * sin(tau * share / 2)),
         ),
-        Move("hover", 3.0, {"tail_2": _sway(1, 0.12), "left_fin": _sway(2, 0.2), "right_fin": _sway(2, -0.2)}),
+        Move("hover", 3.0, {"tail_2": sway(1, 0.12), "left_fin": sway(2, 0.2), "right_fin": sway(2, -0.2)}),
     ),
     {"eyes": "front", "lure": "light"},
 )

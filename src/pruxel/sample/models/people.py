@@ -9,7 +9,9 @@ import numpy as np
 from pruxel.sample import sdf
 from pruxel.sample.model import Model, Paint, Part, Spots, Surface, blend, plain, shaded
 from pruxel.sample.models.moves import FISH_RIG, diver_rig
+from pruxel.sample.models.tall import ARMS_OUT, tall_rig
 from pruxel.sample.noise import fractal
+from pruxel.sample.rig import Rig, Vec
 from pruxel.sample.shapes import Shape, ball, box, implicit, ring, together, tube
 
 Color = tuple[float, float, float]
@@ -31,7 +33,12 @@ def _suit_painter(suit: Color, trim: Color) -> Callable[[Spots], Paint]:
     return paint_suit
 
 
-def _body(stout: float) -> Shape:
+# Where an arm hangs, bends and ends, and where its glove is, on the left.
+HANGING = ((0.22, 1.22, 0), (0.38, 0.98, 0.03), (0.4, 0.74, 0.13), (0.405, 0.68, 0.15))
+Arms = tuple[Vec, Vec, Vec, Vec]
+
+
+def _body(stout: float, arms: Arms) -> Shape:
     parts = [
         sdf.ellipsoid((0, 1.02, 0), (0.25 * stout, 0.34, 0.19 * stout)),
         sdf.ellipsoid((0, 0.74, 0), (0.21 * stout, 0.18, 0.17 * stout)),
@@ -39,13 +46,23 @@ def _body(stout: float) -> Shape:
     for side in (-1, 1):
         parts.append(sdf.capsule((0.1 * side, 0.7, 0), (0.13 * side, 0.42, 0.02), 0.105, 0.085))
         parts.append(sdf.capsule((0.13 * side, 0.42, 0.02), (0.14 * side, 0.14, 0), 0.085, 0.08))
-        parts.append(sdf.capsule((0.22 * side, 1.22, 0), (0.38 * side, 0.98, 0.03), 0.085, 0.07))
-        parts.append(sdf.capsule((0.38 * side, 0.98, 0.03), (0.4 * side, 0.74, 0.13), 0.07, 0.062))
+        shoulder, elbow, wrist, _ = ((x * side, y, z) for x, y, z in arms)
+        parts.append(sdf.capsule(shoulder, elbow, 0.085, 0.07))
+        parts.append(sdf.capsule(elbow, wrist, 0.07, 0.062))
     field = sdf.join(*parts, blend=0.05)
-    return implicit(field, (-0.6, 0.0, -0.35), (0.6, 1.5, 0.35), 0.016, 5200)
+    wide = arms[2][0] + 0.2
+    return implicit(field, (-wide, 0.0, -0.35), (wide, 1.5, 0.35), 0.016, 5200)
 
 
-def diver(code: str, suit: Color, trim: Color, stout: float, height: float) -> Callable[[int], Model]:
+def diver(
+    code: str,
+    suit: Color,
+    trim: Color,
+    stout: float,
+    height: float,
+    rig_of: Callable[[str, float], Rig] = diver_rig,
+    arms: Arms = HANGING,
+) -> Callable[[int], Model]:
     """A diver; `height` in metres."""
 
     def build(seed: int) -> Model:
@@ -61,10 +78,11 @@ def diver(code: str, suit: Color, trim: Color, stout: float, height: float) -> C
         sides = [ring(0.06, 0.016, 22, 8).turned(2, 90).moved((0.19 * s, 1.57, 0.02)) for s in (-1, 1)]
         glass = together(ball((0.095, 0.095, 0.03), 22, 10).moved((0, 1.56, 0.18)))
         boots = [box((0.16, 0.13, 0.3), 0.04).moved((0.14 * s, 0.065, 0.04)) for s in (-1, 1)]
-        gloves = [ball((0.075, 0.09, 0.075), 18, 12).moved((0.405 * s, 0.68, 0.15)) for s in (-1, 1)]
+        x, y, z = arms[3]
+        gloves = [ball((0.075, 0.09, 0.075), 18, 12).moved((x * s, y, z)) for s in (-1, 1)]
         strap = tube([(-0.2, 1.3, 0.12), (0.02, 1.06, 0.23), (0.24, 0.84, 0.13)], [0.022, 0.022, 0.022], 8)
         parts = (
-            Part("body", fit(_body(stout)), f"suit_{code}"),
+            Part("body", fit(_body(stout, arms)), f"suit_{code}"),
             Part("helmet", fit(helmet), f"suit_{code}"),
             Part("rims", fit(together(front, *sides)), f"suit_{code}"),
             Part("glass", fit(glass), f"suit_{code}"),
@@ -75,7 +93,7 @@ def diver(code: str, suit: Color, trim: Color, stout: float, height: float) -> C
             Part("bag", fit(box((0.14, 0.24, 0.26), 0.05).moved((0.3, 0.74, 0.02))), f"suit_{code}"),
         )
         surface = Surface(f"suit_{code}", 512, _suit_painter(suit, trim))
-        rig = diver_rig(code, k)
+        rig = rig_of(code, k)
         return Model(rig.path, parts, (surface,), quantised=True, title=f"diver {code}", rig=rig)
 
     return build
@@ -139,4 +157,5 @@ def holiday_hat(seed: int) -> Model:
 
 postmaster = diver("0107", (0.2, 0.33, 0.42), (0.3, 0.2, 0.13), 1.12, 1.86)
 courier_girl = diver("0233", (0.72, 0.52, 0.2), (0.24, 0.18, 0.15), 0.92, 1.62)
+lamplighter = diver("0521", (0.24, 0.3, 0.22), (0.4, 0.3, 0.14), 0.86, 2.05, tall_rig, ARMS_OUT)
 toll_clerk = diver("0412", (0.42, 0.22, 0.2), (0.16, 0.17, 0.19), 1.0, 1.74)

@@ -1,4 +1,4 @@
-"""Joints of clips met with those of a scene that is shown."""
+"""Joints of a scene that is shown: met with those of clips, and posed."""
 
 from __future__ import annotations
 
@@ -8,9 +8,10 @@ from uuid import UUID
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
+from pruxel.core.steps.motion.pose import Pose
 from pruxel.server.api.limits import Word
 from pruxel.server.jobs.aside import aside
-from pruxel.server.jobs.fitting import joints_met
+from pruxel.server.jobs.fitting import joints_met, joints_posed
 
 router = APIRouter(tags=["fitting"])
 
@@ -52,3 +53,17 @@ class JointsOut(BaseModel):
 def meet_joints(manifest: Word, wanted: JointsIn) -> JointsOut:
     """Which joint of an entry's clips is which of the scene's."""
     return JointsOut.model_validate(aside(joints_met, wanted.project, manifest, wanted.entry, wanted.said))
+
+
+class JointPlace(BaseModel):
+    """Where a joint is in its parent: metres, and its turn xyzw."""
+
+    joint: str
+    translation: tuple[float, float, float]
+    rotation: tuple[float, float, float, float]
+
+
+@router.post("/scenes/{manifest}/pose")
+def pose_joints(manifest: Word, wanted: Pose) -> list[JointPlace]:
+    """Where turning and pulling joints brings them, before it is kept as a step."""
+    return [JointPlace.model_validate(place) for place in aside(joints_posed, manifest, wanted)]

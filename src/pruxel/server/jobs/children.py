@@ -28,6 +28,8 @@ _LAST_WORDS_SECONDS = 1.0
 _DONE = "done"
 _AWAY_CODE = 75  # EX_TEMPFAIL of sysexits.h
 _PAGE = os.sysconf("SC_PAGE_SIZE")
+# Loaded once, by the process that all children are forks of: one that was killed is replaced in a moment.
+_BEGUN_WITH = ("pruxel.core.native.warm", "pruxel.server.jobs.kinds", "pruxel.server.jobs.runner")
 
 
 class Ending(StrEnum):
@@ -119,7 +121,8 @@ class Child:
 
     def _ready(self) -> tuple[Connection, multiprocessing.process.BaseProcess]:
         if self._process is None or self._pipe is None or not self._process.is_alive():
-            context = multiprocessing.get_context("spawn")
+            context = multiprocessing.get_context("forkserver")
+            context.set_forkserver_preload(list(_BEGUN_WITH))
             self._pipe, theirs = context.Pipe()
             self._process = context.Process(
                 target=_serve, args=(theirs, self._nice, self._name, os.getpid()), daemon=True

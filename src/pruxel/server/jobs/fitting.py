@@ -1,4 +1,4 @@
-"""Which joint of an entry is which of a scene that is shown."""
+"""Which joint of an entry is which of a scene that is shown, and where joints are when some are turned and pulled."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from typing import Any
 
 from pruxel.core.base.context import Context
 from pruxel.core.fit.pairing import corrections, moved_by, pair_joints, skeleton_of
+from pruxel.core.steps.motion.pose import Pose, stands
 from pruxel.server.jobs.choosing import shown
 from pruxel.server.jobs.stacks import opener
 
@@ -27,3 +28,18 @@ def joints_met(project: uuid.UUID, manifest: str, entry: str, lines: Sequence[st
         "ours": list(ours.names),
         "clips": [clip.name for clip in guest.clips],
     }
+
+
+def joints_posed(manifest: str, wanted: Pose) -> list[dict[str, Any]]:
+    """Where the nodes stand that a pose places otherwise than its start does, each in its parent. Runs aside.
+
+    Raises `UsageError` for a clip or a joint that is not there.
+    """
+    scene = shown(manifest)
+    start = stands(scene, wanted.model_copy(update={"turns": (), "pulls": ()}), Context())
+    made = stands(scene, wanted, Context())
+    return [
+        {"joint": now.name, "translation": now.translation, "rotation": now.rotation}
+        for was, now in zip(start.nodes, made.nodes, strict=True)
+        if (was.translation, was.rotation) != (now.translation, now.rotation)
+    ]

@@ -2,15 +2,18 @@
 import { computed, nextTick, ref, watch } from 'vue'
 import { graphOf, type Keys } from '../../model/curves'
 import { withBelow, type Joint } from '../../viewer/bones'
+import type { Posing } from '../../composables/usePosing'
 import JointCurves from './JointCurves.vue'
+import JointTurn from './JointTurn.vue'
 
-const { joints, chosen, keys, seconds, playing } = defineProps<{
+const { joints, chosen, keys, seconds, playing, posing } = defineProps<{
   joints: Joint[]
   chosen: string
   keys: Keys[]
   seconds: number
   // The name of the clip, if one plays.
   playing: string
+  posing: Posing
 }>()
 const emit = defineEmits<{ choose: [joint: string]; end: [] }>()
 const hidden = defineModel<Set<string>>('hidden', { required: true })
@@ -90,10 +93,13 @@ watch(
     </ul>
     <div v-if="chosen" class="border-t border-line px-3 py-2" data-test="curves">
       <p class="truncate font-mono text-[12px] font-semibold">{{ chosen }}</p>
-      <JointCurves v-for="graph in graphs" :key="graph.title" :graph="graph" :seconds="seconds" />
-      <p v-if="!graphs.length" class="text-faint">
-        {{ playing ? `${playing} does not move it.` : 'Choose a clip to see its curves.' }}
-      </p>
+      <JointTurn v-if="posing.on.value" :posing="posing" :joint="chosen" />
+      <template v-else>
+        <JointCurves v-for="graph in graphs" :key="graph.title" :graph="graph" :seconds="seconds" />
+        <p v-if="!graphs.length" class="text-faint">
+          {{ playing ? `${playing} does not move it.` : 'Choose a clip to see its curves.' }}
+        </p>
+      </template>
     </div>
   </section>
 </template>

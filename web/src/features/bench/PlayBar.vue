@@ -13,7 +13,7 @@ const { clips, playing, bones, keep } = defineProps<{
   bones: boolean
   keep: string
 }>()
-const emit = defineEmits<{ bones: []; step: [step: string, params: Record<string, unknown>]; bring: [] }>()
+const emit = defineEmits<{ bones: []; pose: []; step: [step: string, params: Record<string, unknown>]; bring: [] }>()
 const { number, clip, clock, speed, rounds, other, share, length, rate } = playing
 const fading = ref(Boolean(other.value))
 const frames = computed(() => frameAt(length.value, rate.value))
@@ -96,6 +96,9 @@ const icons = {
   <section class="border-t border-line bg-sheet px-3 py-1.5 text-[12.5px]" aria-label="Clips" data-test="play-bar">
     <div v-if="!clips.length" class="flex items-center gap-3">
       <span class="flex-1 text-faint">No clips yet: this model has joints that could move.</span>
+      <button class="button py-1" title="Turn and pull its joints by hand (k)" data-test="pose" @click="emit('pose')">
+        Pose
+      </button>
       <button class="button py-1" data-test="bring" @click="emit('bring')">Bring clips in…</button>
       <button
         class="button py-1"
@@ -124,7 +127,7 @@ const icons = {
         @keydown.left.prevent.stop="playing.step($event.shiftKey ? -10 : -1)"
         @keydown.right.prevent.stop="playing.step($event.shiftKey ? 10 : 1)"
       />
-      <div class="flex flex-wrap items-center gap-x-2 gap-y-1">
+      <div class="flex flex-wrap items-center gap-x-1.5 gap-y-1">
         <ClipPicker :clips="clips" :playing="playing" :keep="keep" />
         <div class="flex items-center gap-1" role="group" aria-label="Play">
           <button
@@ -157,7 +160,7 @@ const icons = {
             <svg viewBox="0 0 12 12" class="size-3 fill-current" aria-hidden="true"><path :d="icons.on" /></svg>
           </button>
         </div>
-        <span class="num mr-auto w-28 shrink-0 text-faint" data-test="clip-place">
+        <span class="num mr-auto w-26 shrink-0 text-faint" data-test="clip-place">
           <template v-if="clip">
             {{ clock.seconds.toFixed(2) }} s
             <span :title="rate ? '' : 'Keys stand at no even rate; 30 a second are counted'"
@@ -185,7 +188,7 @@ const icons = {
           <option v-for="[one, title] in ROUNDS" :key="one" :value="one">{{ title }}</option>
         </select>
         <button
-          class="button py-1"
+          class="button px-2 py-1"
           :class="{ 'bg-sea-soft font-semibold text-sea': bones }"
           :aria-pressed="bones"
           title="Joints over the model (s)"
@@ -193,6 +196,14 @@ const icons = {
           @click="emit('bones')"
         >
           Joints
+        </button>
+        <button
+          class="button px-2 py-1"
+          title="Turn and pull its joints by hand (k)"
+          data-test="pose"
+          @click="emit('pose')"
+        >
+          Pose
         </button>
         <MoreMenu v-if="clip" upwards="above" label="More about this clip" :acts="acts" />
       </div>

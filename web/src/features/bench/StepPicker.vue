@@ -22,6 +22,7 @@ const titles: Record<string, string> = {
   uvs: 'Texture coordinates',
   geometry: 'Geometry and place',
   motion: 'Clips and poses',
+  skin: 'Joints and weights',
 }
 
 function take(choice: StepKind | Proposal) {

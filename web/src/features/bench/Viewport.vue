@@ -5,6 +5,7 @@ import { useBones } from '../../composables/useBones'
 import { useFaces } from '../../composables/useFaces'
 import { useKeys } from '../../composables/useKeys'
 import { usePlaying } from '../../composables/usePlaying'
+import { usePosing } from '../../composables/usePosing'
 import { told } from '../../model/words'
 import { AT_FIRST, GROUNDS, kept, type Viewing } from '../../model/viewing'
 import { CHANNELS, type Channel } from '../../viewer/channels'
@@ -13,6 +14,7 @@ import { theStage, type Look, type Stage } from '../../viewer/stage'
 import { jointsOf, partsOf } from '../../viewer/parts'
 import JointsPanel from './JointsPanel.vue'
 import PlayBar from './PlayBar.vue'
+import PoseBar from './PoseBar.vue'
 import ViewLegend from './ViewLegend.vue'
 import ViewMenu from './ViewMenu.vue'
 import WipeLine from './WipeLine.vue'
@@ -61,6 +63,28 @@ const bones = useBones(
   () => stage,
   () => playing.number.value,
 )
+const posing = usePosing(
+  () => stage,
+  () => shown.value,
+  () => bones.chosen.value,
+  () => ({ clip: playing.clip.value?.name ?? '', at: playing.clock.value.seconds }),
+)
+function beginPose() {
+  if (playing.bound.value) playing.choose(-1)
+  playing.hold()
+  playing.fade('')
+  bones.on.value = true
+  posing.begin()
+}
+function endPose() {
+  posing.end()
+  void stand(playing.moments.value)
+}
+function keepPose(params: Record<string, unknown>) {
+  emit('step', 'pose', params)
+  endPose()
+  playing.name.value = String(params.name)
+}
 let pressedAt = { x: 0, y: 0 }
 let lightFrom: number | null = null
 
@@ -72,6 +96,7 @@ async function show() {
     stage.setVisible(hidden)
     if (!(await stage.show(wanted))) return
     shown.value = wanted
+    posing.end()
     bones.use()
     await stand(playing.moments.value)
     joints.value = jointsOf(stage.drawn)
@@ -145,7 +170,8 @@ function released(event: PointerEvent) {
   if (framed && framed.width > 4 && framed.height > 4) return chooseWithin(framed, event.shiftKey)
   const turned = lightFrom !== null
   lightFrom = null
-  if (!stage || turned || Math.hypot(event.clientX - pressedAt.x, event.clientY - pressedAt.y) > 4) return
+  if (!stage || stage.handled || turned || Math.hypot(event.clientX - pressedAt.x, event.clientY - pressedAt.y) > 4)
+    return
   if (measuring.value) {
     distance.value = stage.measure(...across(event))
     return
@@ -232,7 +258,10 @@ watch(
 const turnLight = (by: number) => stage?.turnLight(by)
 const toggle = (flag: 'wires' | 'grid' | 'person' | 'parallel') =>
   (viewing.value = { ...viewing.value, [flag]: !viewing.value[flag] })
-useKeys('Play', [['s', 'Joints over the model', () => (bones.on.value = !bones.on.value)]])
+useKeys('Play', [
+  ['s', 'Joints over the model', () => (bones.on.value = !bones.on.value)],
+  ['k', 'Pose by hand', () => (clips.length || jointed) && !posing.on.value && beginPose()],
+])
 defineExpose({ fit: () => stage?.fit(), setLook, turnLight, measure, toggle })
 const looks: [Look, string][] = [
   ['textured', 'Textured'],
@@ -343,17 +372,27 @@ const looks: [Look, string][] = [
         :keys="bones.keys.value"
         :seconds="playing.clock.value.seconds"
         :playing="playing.clip.value?.name ?? ''"
+        :posing="posing"
         @choose="bones.chosen.value = $event"
         @end="bones.on.value = false"
       />
     </div>
+    <PoseBar
+      v-if="posing.on.value"
+      :posing="posing"
+      :joint="bones.chosen.value"
+      :taken="clips.map((clip) => clip.name)"
+      @keep="keepPose"
+      @end="endPose"
+    />
     <PlayBar
-      v-if="clips.length || jointed"
+      v-else-if="clips.length || jointed"
       :clips="clips"
       :playing="playing"
       :bones="bones.on.value"
       :keep="keep"
       @bones="bones.on.value = !bones.on.value"
+      @pose="beginPose"
       @step="(step, params) => emit('step', step, params)"
       @bring="emit('bring')"
     />

@@ -67,27 +67,40 @@ class Pose(Params):
 )
 def pose(scene: Scene, params: Pose, context: Context) -> StepResult:
     """Add the pose as a clip of one key, in place of one of that name; raises `UsageError` for an unknown joint."""
-    context.check()
-    clip = scene.clips[chosen_clips(scene, [params.clip])[0]] if params.clip else None
-    start = posed(scene, clip, params.at) if clip is not None else scene
-    made = start
-    for one in params.turns:
-        made = _turned(made, _joint(scene, one.joint, "turns"), one.turn)
-    missed = 0.0
-    for pull in params.pulls:
-        context.check()
-        index = _joint(scene, pull.joint, "pulls")
-        made = _pulled(made, index, pull.to)
-        there = world_from_local(made)[index, :3, 3]
-        missed = max(missed, float(np.linalg.norm(there - np.array(pull.to))))
-    nodes = [_between(a, b, params.share / 100) for a, b in zip(start.nodes, made.nodes, strict=True)]
-    kept = _as_clip(scene, nodes, params.name, clip)
+    made = stands(scene, params, context)
     clips = [one for one in scene.clips if one.name != params.name]
     touched = len({one.joint for one in params.turns} | {one.joint for one in params.pulls})
     return StepResult(
-        replace(scene, clips=(*clips, kept)), f"“{params.name}”: {counted(touched, 'joint')} posed",
-        (Evidence("joints posed", touched), Evidence("short of where it was pulled", round(100 * missed, 2), "cm")),
-    )  # fmt: skip
+        replace(scene, clips=(*clips, _as_clip(scene, made.nodes, params))),
+        f"“{params.name}”: {counted(touched, 'joint')} posed",
+        (
+            Evidence("joints posed", touched),
+            Evidence("short of where it was pulled", round(100 * _short_of(made, params), 2), "cm"),
+        ),
+    )
+
+
+def stands(scene: Scene, params: Pose, context: Context) -> Scene:
+    """The scene as the pose has it; raises `UsageError` for a clip or joint that is not there."""
+    context.check()
+    start = scene
+    if params.clip:
+        start = posed(scene, scene.clips[chosen_clips(scene, [params.clip])[0]], params.at)
+    made = start
+    for one in params.turns:
+        made = _turned(made, _joint(scene, one.joint, "turns"), one.turn)
+    for pull in params.pulls:
+        context.check()
+        made = _pulled(made, _joint(scene, pull.joint, "pulls"), pull.to)
+    nodes = [_between(a, b, params.share / 100) for a, b in zip(start.nodes, made.nodes, strict=True)]
+    return replace(made, nodes=tuple(nodes))
+
+
+def _short_of(made: Scene, params: Pose) -> float:
+    """Metres that the farthest joint is from where it was pulled."""
+    world = world_from_local(made)
+    apart = [world[_joint(made, one.joint, "pulls"), :3, 3] - np.array(one.to) for one in params.pulls]
+    return max((float(np.linalg.norm(one)) for one in apart), default=0.0)
 
 
 def _joint(scene: Scene, name: str, field: str) -> int:
@@ -141,9 +154,10 @@ def _between(start: Node, end: Node, share: float) -> Node:
     return replace(end, rotation=_four(turn), translation=(x, y, z))
 
 
-def _as_clip(scene: Scene, nodes: Sequence[Node], name: str, base: Clip | None) -> Clip:
+def _as_clip(scene: Scene, nodes: Sequence[Node], params: Pose) -> Clip:
     """One key for all that stands otherwise than at rest, and for what the clip that it starts from moves."""
-    keyed = {(c.node, c.path) for c in base.channels if c.path != "weights"} if base is not None else set()
+    base = [scene.clips[n] for n in chosen_clips(scene, [params.clip])[:1]] if params.clip else []
+    keyed = {(c.node, c.path) for clip in base for c in clip.channels if c.path != "weights"}
     paths: tuple[ChannelPath, ...] = ("translation", "rotation", "scale")
     empty, channels = np.zeros(0, np.float32), []
     for index, (rest, now) in enumerate(zip(scene.nodes, nodes, strict=True)):
@@ -151,4 +165,4 @@ def _as_clip(scene: Scene, nodes: Sequence[Node], name: str, base: Clip | None) 
             if getattr(rest, path) != getattr(now, path) or (index, path) in keyed:
                 row = np.array([getattr(now, path)], np.float64)
                 channels.append(with_keys(ClipChannel(index, path, empty, empty), np.zeros(1), row))
-    return Clip(name, tuple(channels))
+    return Clip(params.name, tuple(channels))
