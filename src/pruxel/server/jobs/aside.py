@@ -28,7 +28,7 @@ _lock = Lock()
 
 @lru_cache(maxsize=1)
 def _pool() -> ProcessPoolExecutor:
-    return ProcessPoolExecutor(_PROCESSES, multiprocessing.get_context("forkserver"), _deaf, (os.getpid(),))
+    return ProcessPoolExecutor(_PROCESSES, multiprocessing.get_context("spawn"), _deaf, (os.getpid(),))
 
 
 def _deaf(parent: int) -> None:
@@ -78,8 +78,7 @@ def _prepare(module: str) -> None:
 
 
 def start_aside(module: str) -> None:
-    """Start the processes, forks of one that has loaded what they will run: the first look does not wait for that."""
-    multiprocessing.set_forkserver_preload([module])
+    """Start the processes and let them import what they will run, so that the first look does not wait for that."""
     for _ in range(_PROCESSES):
         _pool().submit(_prepare, module)
 

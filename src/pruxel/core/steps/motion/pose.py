@@ -50,7 +50,9 @@ class Pose(Params):
     """What is turned and pulled, starting from what, and how the pose is called."""
 
     name: NameText = Field("pose", min_length=1, title="Name", description="it is kept among the clips")
-    clip: ClipName = Field("", title="From", description="the clip that it starts from; empty: as it rests")
+    clip: ClipName = Field(
+        "", max_length=1000, title="From", description="the clip that it starts from; empty: as it rests"
+    )
     at: Seconds = Field(0.0, ge=0, le=86_400, title="At", description="the moment of that clip")
     turns: tuple[JointTurn, ...] = Field(
         (), max_length=2_000, title="Turns", description="by joint, one after the other"
