@@ -13,7 +13,7 @@ from pathlib import Path
 import numpy as np
 import trimesh
 
-from bench import batching, exchange, fuzzing, layouts, mending, scale, spine, unknown, unpacking
+from bench import batching, exchange, fuzzing, layouts, mending, moving, scale, spine, unknown, unpacking
 from bench.polydata import polydata
 from bench.scenes import waves
 from bench.timing import best, line
@@ -171,6 +171,7 @@ def main() -> None:
         exchange.run(Path(folder))
         memory(Path(folder))
     mending.run()
+    moving.run()
     batching.run()
     layouts.run()
     unknown.run()

@@ -103,7 +103,8 @@ def test_fit_carries_a_clip_onto_another_build_and_says_which_joint_is_which(gam
 
 
 def test_a_pose_is_frozen_and_printed(game: Path, tmp_path: Path) -> None:
-    posed = ("pose", game, "--entry", TALL, "--clip", "wave", "--at", "0.4", "--turn", "Skull=0,30,0")
+    moves = TALL.replace(".brm", ".bcl")
+    posed = ("pose", game, "--entry", TALL, "--entry", moves, "--clip", "wave", "--at", "0.4", "--turn", "Skull=0,30,0")
     reach = ("--pull", "Wrist.L=0.5,1.9,0.3", "--name", "hail", "--freeze")
     found = json.loads(pruxel(*posed, *reach, "--to", "stl", "--out", tmp_path, "--json").stdout)
     assert [one["title"] for one in found["steps"]] == ["Pose", "Freeze a pose"]
@@ -113,7 +114,11 @@ def test_a_pose_is_frozen_and_printed(game: Path, tmp_path: Path) -> None:
     refused = pruxel("pose", game, "--entry", TALL, "--turn", "Skull=1,2")
     assert refused.returncode == 2
     assert "JOINT=X,Y,Z" in refused.stderr
-    assert "no joint called 'Tail'" in pruxel("pose", game, "--entry", TALL, "--turn", "Tail=1,2,3").stdout
+    for wrong in (("--turn", "Tail=1,2,3"), ("--clip", "wave")):
+        nothing = pruxel("pose", game, "--entry", TALL, *wrong, "--to", "stl", "--out", tmp_path / "none")
+        assert nothing.returncode == 2
+        assert not (tmp_path / "none").exists(), "what cannot be posed is not delivered as it was"
+    assert "no joint called 'Tail'" in pruxel("pose", game, "--entry", TALL, "--turn", "Tail=1,2,3").stderr
 
 
 def test_what_is_wrong_with_clips_is_told(game: Path) -> None:

@@ -227,3 +227,38 @@ def test_shapes_go_along_where_there_are_as_many() -> None:
     )
     other = fitted(scene, bare, skeleton_of(scene), skeleton_of(bare), [])
     assert carried_over(other, clip).channels == ()
+
+
+@pytest.mark.parametrize("hold", ["nothing", "hands and feet"])
+def test_hands_and_feet_are_held_to_their_paths(hold: str) -> None:
+    """Onto a body whose shins are short and whose thighs are long: without, its feet go astray."""
+    other = [
+        (
+            name,
+            above,
+            (x, y + 0.2, z) if name.endswith("_shin") else (x * 1.1, y + 0.1, z) if "forearm" in name else (x, y, z),
+        )
+        for name, above, (x, y, z) in BODY
+    ]
+    target, source = skeleton(other), dance(skeleton(BODY), swing=15)
+    step = STEPS.get("fit_clips")
+    done = step.perform(target, step.parse({"entry": "moves", "hold": hold}), Context(), Elsewhere(source))
+    told = {one.label: float(one.value) for one in done.measured}["hands and feet off their paths by"]
+    assert told < 0.5 if hold != "nothing" else told > 2
+    names = [node.name for node in target.nodes]
+    seconds = np.linspace(0, 2, 7)
+    ours, theirs = (worlds(one, one.clips[0], seconds)[..., :3, 3] for one in (done.scene, source))
+    if hold == "nothing":
+        return
+    for end, upper in (("left_foot", "left_thigh"), ("right_hand", "right_upper_arm")):
+        a, b = names.index(end), names.index(upper)
+        ratio = _limb_length(target, upper, end) / _limb_length(source, upper, end)
+        np.testing.assert_allclose(ours[:, a] - ours[:, b], ratio * (theirs[:, a] - theirs[:, b]), atol=5e-3)
+
+
+def _limb_length(scene: Scene, upper: str, end: str) -> float:
+    names = [node.name for node in scene.nodes]
+    places = world_from_local(scene)[:, :3, 3]
+    a, c = places[names.index(upper)], places[names.index(end)]
+    b = places[names.index(end.replace("foot", "shin").replace("hand", "forearm"))]
+    return float(np.linalg.norm(b - a) + np.linalg.norm(c - b))

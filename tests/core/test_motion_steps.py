@@ -15,7 +15,7 @@ from pruxel.core.base.errors import UsageError
 from pruxel.core.findings.registry import RULES, find
 from pruxel.core.geometry.skinning import value_at
 from pruxel.core.scene.checks import problems
-from pruxel.core.scene.keys import at_times, between, end_of, resampled, retimed, rows_of, turned_round
+from pruxel.core.scene.keys import all_at_times, at_times, between, end_of, resampled, retimed, rows_of, turned_round
 from pruxel.core.scene.model import Clip, ClipChannel, Primitive, Scene
 from pruxel.core.scene.motion_at import moments_of, moving, worlds
 from pruxel.core.scene.pose import posed, standing
@@ -73,6 +73,15 @@ def inside(channel: ClipChannel, start: float, end: float, count: int = 23) -> n
 def test_values_at_many_times_are_those_one_by_one(channel: ClipChannel) -> None:
     seconds = np.linspace(-0.5, float(channel.times[-1]) + 0.5, 41)
     alike(channel.path, asked(channel, seconds), at_times(channel, seconds), 1e-5)
+
+
+@given(data=st.lists(channels(), min_size=1, max_size=8), start=st.floats(-1, 2))
+def test_many_channels_together_are_each_what_it_is_alone(data: list[ClipChannel], start: float) -> None:
+    # Some have their keys at the same times, as those of one clip do.
+    shared = [replace(c, times=data[0].times) if len(c.times) == len(data[0].times) else c for c in data]
+    seconds = np.linspace(start, start + 3, 17)
+    for channel, found in zip(shared, all_at_times(shared, seconds), strict=True):
+        np.testing.assert_allclose(found, at_times(channel, seconds), atol=1e-9)
 
 
 @given(channel=channels(), a=st.floats(0, 1), b=st.floats(0, 1))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -189,8 +189,13 @@ def _worked(
     stack = open_stack(sources, given, Context())
     check_there(stack, [*entries, *also])
     opener = Opener(stack)
-    name = entries[0].rsplit("/", 1)[-1].rsplit(".", 1)[0]
-    return opener, work_on(opener, Item(name, tuple(entries), ""), wish, Context())
+    item = Item(entries[0].rsplit("/", 1)[-1].rsplit(".", 1)[0], tuple(entries), "")
+    # Nothing is delivered that is not what was asked for.
+    found = work_on(opener, item, replace(wish, formats=(), out=None), Context())
+    refused = next((told_step.fault for told_step in found.steps if told_step.fault), "") or found.fault
+    if refused:
+        raise UsageError(ErrorCode.USAGE, refused)
+    return opener, found if wish.out is None else work_on(opener, item, wish, Context())
 
 
 def _of_joints(texts: list[str] | None, field: str) -> list[tuple[str, list[float]]]:

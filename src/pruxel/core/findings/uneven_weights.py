@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence, Finding, Severity, SuggestedStep
-from pruxel.core.findings.by_mesh import in_words, meshes_where
+from pruxel.core.findings.by_mesh import Seen, in_words, meshes_where
 from pruxel.core.findings.registry import rule
 from pruxel.core.scene.analyses import once_per_mesh
 from pruxel.core.scene.model import Mesh, Scene
+from pruxel.core.scene.walk import parts
 
 _NOTHING, _UNEVEN = 1e-6, 0.02
 _USUAL = 4  # joints a vertex that most programs take
@@ -31,7 +32,7 @@ class _Held:
 @rule("unheld_vertices", "Vertices that no joint holds")
 def unheld_vertices(scene: Scene, context: Context) -> Iterator[Finding]:
     """Count vertices of parts with a skin whose weights are all nothing: they stay behind when the others move."""
-    seen = list(meshes_where(scene, context, _held, lambda found: 0 < found.free < found.vertices))
+    seen = list(_where(scene, context, lambda found: 0 < found.free < found.vertices))
     if not seen:
         return
     names = tuple(name for one in seen for name in one.parts)
@@ -53,7 +54,7 @@ def unheld_vertices(scene: Scene, context: Context) -> Iterator[Finding]:
 @rule("uneven_weights", "Weights that are no whole")
 def uneven_weights(scene: Scene, context: Context) -> Iterator[Finding]:
     """Look for vertices whose weights do not sum to one: each program makes something else of them."""
-    seen = list(meshes_where(scene, context, _held, lambda found: found.uneven > 0))
+    seen = list(_where(scene, context, lambda found: found.uneven > 0))
     if not seen:
         return
     names = tuple(name for one in seen for name in one.parts)
@@ -78,7 +79,7 @@ def uneven_weights(scene: Scene, context: Context) -> Iterator[Finding]:
 @rule("crowded_weights", "Vertices that follow more joints than most programs take")
 def crowded_weights(scene: Scene, context: Context) -> Iterator[Finding]:
     """Count vertices that more than four joints pull."""
-    seen = list(meshes_where(scene, context, _held, lambda found: found.crowded > 0))
+    seen = list(_where(scene, context, lambda found: found.crowded > 0))
     if not seen:
         return
     names = tuple(name for one in seen for name in one.parts)
@@ -97,6 +98,15 @@ def crowded_weights(scene: Scene, context: Context) -> Iterator[Finding]:
             "limit_weights", {"parts": list(names), "most": _USUAL}, f"Leave each vertex its {_USUAL} strongest joints"
         ),
     )
+
+
+def _where(scene: Scene, context: Context, wrong: Callable[[_Held], bool]) -> Iterator[Seen[_Held]]:
+    """Those meshes whose weights are wrong, and their parts that have a skin: without one weights mean nothing."""
+    skinned = {node.name for _, node, _ in parts(scene) if node.skin is not None}
+    for one in meshes_where(scene, context, _held, wrong):
+        names = tuple(name for name in one.parts if name in skinned)
+        if names:
+            yield replace(one, parts=names)
 
 
 @once_per_mesh("joints", "weights", most=4096)

@@ -15,7 +15,7 @@ from pruxel.core.scene.motion_at import worlds
 
 # By the length of the leg: how far above its lowest a foot still stands, and how fast it may rise or fall meanwhile.
 _HIGH, _RISING = 0.035, 0.3
-_UPRIGHT = 0.6  # how far the hip is above it: who swims or lies stands on nothing
+_UPRIGHT = 0.75  # how far the hip is above it: who swims or lies stands on nothing
 _LEAST_SECONDS = 0.1
 _SETTLED = 0.15  # of a contact, at both of its ends: there a foot still rolls
 RATE = 30.0

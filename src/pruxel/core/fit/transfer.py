@@ -251,7 +251,7 @@ def _placed(fit: Fit, clip: Clip, moved: DoubleArray, seconds: DoubleArray) -> I
         else:
             continue
         into = np.linalg.pinv(_linear_above(world_b, above_b, node)).T
-        yield node, np.asarray(fit.target.nodes[node].translation) + (ratio * _applied(fit.turn, way)) @ into
+        yield node, np.asarray(fit.target.nodes[node].translation) + (ratio * applied(fit.turn, way)) @ into
 
 
 def _sized(fit: Fit, clip: Clip, seconds: DoubleArray) -> list[ClipChannel]:
@@ -286,10 +286,10 @@ def _back(turn: AnyArray) -> DoubleArray:
 
 
 def _apply(turn: DoubleArray, way: DoubleArray) -> DoubleArray:
-    return _applied(turn, way[None])[0]
+    return applied(turn, way[None])[0]
 
 
-def _applied(turn: DoubleArray, ways: DoubleArray) -> DoubleArray:
+def applied(turn: DoubleArray, ways: DoubleArray) -> DoubleArray:
     """(n, 3) ways turned by one quaternion."""
     axis, w = turn[:3], turn[3]
     twice = 2 * np.cross(axis, ways)

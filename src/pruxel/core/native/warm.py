@@ -25,7 +25,8 @@ from pruxel.core.geometry.reducing import needed_keys, needed_turns
 from pruxel.core.geometry.skinning import held_surface
 from pruxel.core.geometry.tangents import vertex_tangents
 from pruxel.core.native.hashes import FUNCTIONS, hash_texts, positions_of
-from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
+from pruxel.core.scene.model import Clip, ClipChannel, Mesh, Node, Primitive, Scene
+from pruxel.core.scene.motion_at import worlds
 from pruxel.core.steps.registry import STEPS
 
 _STEPS: tuple[tuple[str, dict[str, Any]], ...] = (
@@ -65,11 +66,20 @@ def warm() -> None:
         STEPS.get(name).run(scene, STEPS.get(name).parse(params), Context())
     euler_curve(np.array([0.0, 1.0]), np.array([[0.0, 0.0, 0.0, 1.0], [0.0, 0.6, 0.0, 0.8]]), 1.0)
     held_surface(corners, normals, None, np.zeros((4, 1), np.uint16), np.ones((4, 1), np.float32), np.eye(4)[None])
+    _warm_clips(scene)
     needed_keys(np.array([0.0, 1.0]), np.zeros((2, 3)), np.ones(3))
     needed_turns(np.array([0.0, 1.0]), np.array([[0.0, 0.0, 0.0, 1.0]] * 2), 1.0)
     for function in FUNCTIONS:
         hash_texts(function, np.zeros(3, np.uint8), np.array([0, 1, 3]))
     positions_of(np.zeros(1, np.uint64), np.zeros(1, np.uint64))
+
+
+def _warm_clips(scene: Scene) -> None:
+    """A clip of a turn and a place, evaluated."""
+    times = np.array([0.0, 1.0], np.float32)
+    turn = ClipChannel(0, "rotation", times, np.array([[0, 0, 0, 1], [0, 0.6, 0, 0.8]], np.float32))
+    place = ClipChannel(0, "translation", times, np.zeros((2, 3), np.float32))
+    worlds(scene, Clip("warm", (turn, place)), np.zeros(1))
 
 
 def _warm_solids(scene: Scene) -> None:

@@ -5,13 +5,15 @@ Interpolation is that of glTF 2.0, appendix C; keys are held before the first an
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Literal
 
 import numpy as np
 
-from pruxel.core.base.arrays import DoubleArray, FloatArray, frozen
+from pruxel.core.base.arrays import AnyArray, DoubleArray, FloatArray, frozen
 from pruxel.core.geometry.euler import slerps
+from pruxel.core.geometry.mixing import between_keys
 from pruxel.core.scene.model import Clip, ClipChannel
 
 _SAME_TIME = 1e-6
@@ -54,15 +56,43 @@ def at_times(channel: ClipChannel, seconds: DoubleArray) -> DoubleArray:
     return _at(channel, seconds)[0]
 
 
+def all_at_times(channels: Sequence[ClipChannel], seconds: DoubleArray) -> list[DoubleArray]:
+    """What `at_times` gives for each; channels with straight ways between keys at the same times go together."""
+    found: list[DoubleArray | None] = [None] * len(channels)
+    alike: dict[tuple[bool, int, bytes], list[int]] = {}
+    told: dict[int, bytes] = {}
+    for n, channel in enumerate(channels):
+        if channel.interpolation == "LINEAR":
+            times = told.get(id(channel.times))
+            if times is None:
+                times = told[id(channel.times)] = channel.times.tobytes()
+            alike.setdefault((channel.path == "rotation", channel.values.size, times), []).append(n)
+        else:
+            found[n] = at_times(channel, seconds)
+    for (turn, _, _), numbers in alike.items():
+        keys = channels[numbers[0]].times.astype(np.float64)
+        before, after, share, _ = _around(keys, seconds)
+        rows = np.concatenate([channels[n].values.reshape(1, len(keys), -1) for n in numbers])
+        for n, values in zip(numbers, between_keys(rows, before, after, share, turn=turn), strict=True):
+            found[n] = values
+    return [values for values in found if values is not None]
+
+
+def _around(times: DoubleArray, seconds: DoubleArray) -> tuple[AnyArray, AnyArray, DoubleArray, DoubleArray]:
+    """The numbers of the keys around each moment, how far it is between them, and how far they are apart."""
+    before = np.clip(np.searchsorted(times, seconds, "right") - 1, 0, len(times) - 1)
+    after = np.minimum(before + 1, len(times) - 1)
+    span = times[after] - times[before]
+    share = np.where(span > 0, (seconds - times[before]) / np.where(span > 0, span, 1), 0.0).clip(0, 1)
+    return before, after, share, span
+
+
 def _at(channel: ClipChannel, seconds: DoubleArray) -> tuple[DoubleArray, DoubleArray]:
     """Values, and how they change in a second, which only splines need."""
     times, rows = channel.times.astype(np.float64), rows_of(channel)
     spline = channel.interpolation == "CUBICSPLINE"
     keys = rows[1::3] if spline else rows
-    before = np.clip(np.searchsorted(times, seconds, "right") - 1, 0, len(times) - 1)
-    after = np.minimum(before + 1, len(times) - 1)
-    span = times[after] - times[before]
-    share = np.where(span > 0, (seconds - times[before]) / np.where(span > 0, span, 1), 0.0).clip(0, 1)
+    before, after, share, span = _around(times, seconds)
     if channel.interpolation == "STEP":
         return keys[before], np.zeros_like(keys[before])
     if not spline:

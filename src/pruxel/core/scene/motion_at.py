@@ -8,10 +8,11 @@ import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, DoubleArray
 from pruxel.core.geometry.euler import angles_between_deg
-from pruxel.core.geometry.transforms import matrices_of, turns_of
-from pruxel.core.scene.keys import at_times
+from pruxel.core.geometry.mixing import standing_matrices
+from pruxel.core.geometry.transforms import turns_of
+from pruxel.core.scene.keys import all_at_times, at_times
 from pruxel.core.scene.model import Clip, Scene
-from pruxel.core.scene.walk import every_in_order, local_matrix
+from pruxel.core.scene.walk import every_in_order, local_matrix, parents_of
 
 _MOST_NUMBERS = 4_000_000  # of matrices that are held at once
 
@@ -60,22 +61,27 @@ def moving(scene: Scene, clip: Clip, seconds: DoubleArray) -> Movement:
 
 def worlds(scene: Scene, clip: Clip, seconds: DoubleArray) -> DoubleArray:
     """The (m, n, 4, 4) world_from_local matrices of all nodes at times (m,)."""
-    rest = np.stack([local_matrix(node) for node in scene.nodes] or [np.eye(4)])
-    local = np.broadcast_to(rest, (len(seconds), *rest.shape)).copy()
-    tracks: dict[int, dict[str, DoubleArray]] = {}
-    for channel in clip.channels:
-        if channel.path != "weights":
-            tracks.setdefault(channel.node, {})[channel.path] = at_times(channel, seconds)
-    for index, moved in tracks.items():
-        node = scene.nodes[index]
-        place = moved.get("translation", np.array(node.translation)[None])
-        turn = moved.get("rotation", np.array(node.rotation)[None])
-        size = moved.get("scale", np.array(node.scale)[None])
-        local[:, index] = matrices_of(place, turn, size)
-    for index in every_in_order(scene):
-        for child in scene.nodes[index].children:
-            local[:, child] = local[:, index] @ local[:, child]
-    return local
+    nodes = scene.nodes
+    shape = (len(seconds), len(nodes))
+    tracks: dict[str, DoubleArray] = {
+        path: np.broadcast_to(np.array([getattr(n, path) for n in nodes]).reshape(-1, width), (*shape, width)).copy()
+        for path, width in (("translation", 3), ("rotation", 4), ("scale", 3))
+    }
+    moving_channels = [channel for channel in clip.channels if channel.path != "weights"]
+    # What stands by a matrix does so until a clip moves it.
+    fixed = np.array([node.matrix is not None for node in nodes], bool)
+    for channel, values in zip(moving_channels, all_at_times(moving_channels, seconds), strict=True):
+        tracks[channel.path][:, channel.node] = values
+        fixed[channel.node] = False
+    turns = tracks["rotation"]
+    length = np.linalg.norm(turns, axis=2, keepdims=True)
+    turns /= np.where(length > 0, length, 1)
+    held = np.zeros((len(nodes), 4, 4))
+    for index in np.flatnonzero(fixed):
+        held[index] = local_matrix(nodes[index])
+    order = np.fromiter(every_in_order(scene), np.int64, len(nodes))
+    above = np.array(parents_of(scene), np.int64)
+    return standing_matrices(tracks["translation"], turns, tracks["scale"], above, order, held, fixed)
 
 
 def moments_of(scene: Scene, end: float, rate: float, most: int = 300) -> DoubleArray:

@@ -23,7 +23,7 @@ def with_sound_clips(scene: Scene) -> Scene:
         if made.channels:
             clips.append(made)
         if lost:
-            words = ", ".join(f"{count} {what}" for what, count in sorted(lost.items()))
+            words = ", ".join(f"{count} {what}" for what, count in sorted(lost.items()) if count)
             gone = "" if made.channels else "; nothing of it is left"
             notes.append(f"clip '{clip.name}': {words}{gone}")
     return replace(scene, clips=tuple(clips), notes=(*scene.notes, *notes))
@@ -53,6 +53,7 @@ def _usable(channel: ClipChannel, lost: Counter[str]) -> ClipChannel | None:
     if full < count:
         lost["keys without a value"] += count - full
     if not full:
+        lost["tracks without a key"] += not count
         return None
     times = channel.times[:full].astype(np.float64)
     rows = channel.values.reshape(-1)[: full * each * width].reshape(full, each, width).astype(np.float64)
@@ -64,7 +65,10 @@ def _usable(channel: ClipChannel, lost: Counter[str]) -> ClipChannel | None:
         lost["tracks whose keys were not in order"] += 1
         order = np.argsort(times, kind="stable")
         times, rows = times[order], rows[order]
-    kept, times = _apart(times, rows)
+    kept, moved = _apart(times, rows)
+    if not np.array_equal(moved, times):
+        lost["keys set just before the one at their time"] += int((moved != times).sum())
+        times = moved
     if not kept.all():
         lost["keys at the time of another"] += int((~kept).sum())
     times, rows = times[kept], rows[kept]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Literal
 
 from pydantic import Field
 
@@ -10,6 +11,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
+from pruxel.core.fit.ends import paths_apart, with_ends_held
 from pruxel.core.fit.pairing import corrections, moved_by, pair_joints, skeleton_of
 from pruxel.core.fit.transfer import carried_over, fitted
 from pruxel.core.scene.model import Scene
@@ -18,6 +20,7 @@ from pruxel.core.steps.references import ClipsEntry, NameText, Reference
 from pruxel.core.steps.registry import Others, Params, StepResult, joining_step
 
 _SURE = 0.9
+_HELD = {"feet": ("foot",), "hands and feet": ("hand", "foot")}
 _LEAST_SHARE = 0.25  # of the joints that clips move; fewer are another creature's
 
 
@@ -32,6 +35,9 @@ class FitClips(Params):
         (), max_length=2_000, title="Joints", json_schema_extra={"format": "pairs"},
         description="corrections, `theirs = ours`; nothing behind the sign: that joint moves none of ours",
     )  # fmt: skip
+    hold: Literal["nothing", "feet", "hands and feet"] = Field(
+        "nothing", title="Hold to their paths", description="limbs of other proportions bend until their ends are there"
+    )
 
 
 @joining_step(
@@ -63,10 +69,13 @@ def fit_clips(scene: Scene, params: FitClips, context: Context, others: Others) 
             hint="Say which joint is which under “Joints”.",
         )  # fmt: skip
     fit = fitted(guest, scene, theirs, ours, pairs)
-    made = []
+    made, apart = [], 0.0
     for clip in chosen:
         context.check()
         done = carried_over(fit, clip)
+        if params.hold != "nothing":
+            done = with_ends_held(fit, clip, done, _HELD[params.hold])
+        apart = max(apart, paths_apart(fit, clip, done))
         made += [done] if done.channels else []
     missing = sorted(moved - {pair.source for pair in met})
     words = f"{counted(len(made), 'clip')} of “{guest.name}”, {len(met)} of {len(moved)} joints met"
@@ -79,5 +88,6 @@ def fit_clips(scene: Scene, params: FitClips, context: Context, others: Others) 
             Evidence("joints met", len(met)),
             Evidence("of them surely", sum(pair.sureness >= _SURE for pair in met)),
             Evidence("joints without a partner", len(missing)),
+            Evidence("hands and feet off their paths by", round(100 * apart, 2), "cm"),
         ),
     )  # fmt: skip
