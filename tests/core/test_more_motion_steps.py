@@ -374,6 +374,56 @@ def test_pulling_the_hips_moves_all_of_it() -> None:
     np.testing.assert_allclose(moved, np.tile([1, 1, 3], (len(BODY), 1)), atol=1e-5)
 
 
+# Keys that jump, and loops within a clip
+
+
+def test_keys_that_jump_away_and_back_are_found_and_dropped() -> None:
+    scene = run("resample_clips", dance(skeleton(BODY, rolled(3))), rate=30).scene
+    assert not found(scene, "jumping_keys")
+    channels = list(scene.clips[0].channels)
+    for number, key in ((2, 10), (2, 40), (7, 25)):
+        values = channels[number].values.copy()
+        away = turns_of_euler(np.array([[0.0, 120.0, 0.0]]))
+        values[key] = products(away, values[key : key + 1].astype(float))[0]
+        channels[number] = replace(channels[number], values=values)
+    broken = replace(scene, clips=(replace(scene.clips[0], channels=tuple(channels)),))
+    [told] = found(broken, "jumping_keys")
+    assert "3 keys" in told.title
+    done = run(told.suggestion.step, broken, **told.suggestion.params)
+    assert done.measured[0].value == 3
+    np.testing.assert_allclose(
+        places(done.scene, done.scene.clips[0], MOMENTS), places(scene, scene.clips[0], MOMENTS), atol=0.05
+    )
+    assert not found(done.scene, "jumping_keys")
+
+
+def test_what_goes_to_and_fro_at_each_key_is_no_jump() -> None:
+    shaking = moved_by(
+        skeleton(BODY), "shake",
+        {("head", "rotation"): lambda t: turns_of_euler(np.array([[0.0, 40 * (-1) ** round(t * 30), 0.0]]))[0]},
+    )  # fmt: skip
+    assert not found(shaking, "jumping_keys")
+
+
+def test_the_best_loop_within_a_clip_is_kept() -> None:
+    """A swing of one second in a clip of 2.7, which sets out at another place than it ends."""
+    scene = moved_by(
+        skeleton(BODY), "swing",
+        {
+            ("head", "rotation"): lambda t: turns_of_euler(np.array([[30 * sin(2 * pi * t), 12 * cos(2 * pi * t), 0.0]]))[0],
+            ("hips", "translation"): lambda t: (0, 1 + 0.1 * sin(2 * pi * t), 0),
+        },
+        seconds=2.7,
+    )  # fmt: skip
+    done = run("cut_to_loop", scene)
+    [clip] = done.scene.clips
+    assert end_of(clip) == pytest.approx(2.0, abs=1e-3)
+    assert {one.label: float(one.value) for one in done.measured}["largest turn of the jump that is left"] < 0.1
+    ends = places(done.scene, clip, np.array([0.0, end_of(clip)]))
+    np.testing.assert_allclose(ends[0], ends[1], atol=1e-3)
+    assert end_of(run("cut_to_loop", scene, least=90).scene.clips[0]) >= 0.9 * 2.7 - 1e-3
+
+
 # Keys that are none
 
 

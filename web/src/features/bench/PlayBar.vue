@@ -61,7 +61,9 @@ const acts = computed(() => [
   },
   { words: 'Cut what comes after', run: take('trim_clips', { ...named.value, end: moment.value }), test: 'cut-after' },
   { words: 'Close its loop', run: take('close_loop', named.value), test: 'close-loop' },
+  { words: 'Cut to its best loop', run: take('cut_to_loop', named.value), test: 'cut-to-loop' },
   { words: 'Turn it round', run: take('reverse_clips', named.value), test: 'reverse' },
+  { words: 'Mirror left and right', run: take('mirror_clips', named.value), test: 'mirror-clip' },
   { words: 'Keep only this clip', run: take('keep_clips', named.value), test: 'keep-clip' },
   {
     words: 'Drop this clip',
