@@ -104,7 +104,7 @@ def fit(
 ) -> None:
     """Carry clips over onto another model's joints, tell which joint was taken for which, and deliver it."""
     from pruxel.cli.workspace import Given
-    from pruxel.core.fit.pairing import corrections, moved_by, pair_joints, skeleton_of
+    from pruxel.core.fit.pairing import met_joints, moved_by
     from pruxel.core.recipe.document import StepUse
 
     params = {"entry": clips_of, "clips": clip or [], "pairs": pair or []}
@@ -114,9 +114,9 @@ def fit(
             (to, option, purpose, out), also=[clips_of],
         )  # fmt: skip
         guest = opener.scene([clips_of], Context())
-        theirs, ours = skeleton_of(guest), skeleton_of(opener.scene([on], Context()))
+        _, _, met_pairs = met_joints(guest, opener.scene([on], Context()), pair or [])
         moved = moved_by(guest, guest.clips)
-        pairs = [asdict(one) for one in pair_joints(theirs, ours, corrections(pair or []))]
+        pairs = [asdict(one) for one in met_pairs]
         met = {one["source"] for one in pairs}
         unmet = sorted(name for name in moved if name not in met)
     if as_json:
@@ -191,11 +191,11 @@ def _worked(
     opener = Opener(stack)
     item = Item(entries[0].rsplit("/", 1)[-1].rsplit(".", 1)[0], tuple(entries), "")
     # Nothing is delivered that is not what was asked for.
-    found = work_on(opener, item, replace(wish, formats=(), out=None), Context())
+    found = work_on(opener, item, replace(wish, strict=True), Context())
     refused = next((told_step.fault for told_step in found.steps if told_step.fault), "") or found.fault
     if refused:
         raise UsageError(ErrorCode.USAGE, refused)
-    return opener, found if wish.out is None else work_on(opener, item, wish, Context())
+    return opener, found
 
 
 def _of_joints(texts: list[str] | None, field: str) -> list[tuple[str, list[float]]]:

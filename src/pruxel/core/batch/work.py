@@ -53,6 +53,8 @@ class Wish:
     options: Mapping[str, Mapping[str, Any]] | None = None
     plan: Plan | None = None
     out: Path | None = None
+    # Nothing is delivered where a step does not fit.
+    strict: bool = False
 
     def check(self) -> None:
         """Raise `UsageError` for a step or rule that no item could be worked on with."""
@@ -78,7 +80,8 @@ def work_on(opener: Opener, item: Item, wish: Wish, context: Context) -> ItemTol
         aside = meant_in(opener.stack.profile.spec.meant_so, item.entries)
         run = run_recipe(scene, wish.steps, MemoryCache(_CACHE_BYTES), part, library=library, aside=aside)
         told = item_told(item.name, item.entries, run, context.part(0.6, 0.7), aside)
-        if wish.out is None or not wish.formats:
+        unfit = wish.strict and any(one.fault for one in told.steps)
+        if wish.out is None or not wish.formats or unfit:
             return told
         home = wish.out / item.folder
         make_folder(home)

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-import numpy as np
-
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence, Finding, Severity, SuggestedStep
 from pruxel.core.findings.registry import rule
@@ -14,7 +12,6 @@ from pruxel.core.scene.motion import facts_of
 from pruxel.core.scene.motion_at import moments_of, moving
 
 _RATE = 30.0
-_STILL_DEG, _STILL_SHARE = 0.02, 1e-4  # from one moment to the next; the share is of the way that the clip goes
 _LEAST_SECONDS, _LEAST_SHARE = 0.25, 0.08
 
 
@@ -58,10 +55,7 @@ def _stretch(scene: Scene, clip: Clip) -> tuple[float, float, float] | None:
     if whole < 2 * _LEAST_SECONDS or any(channel.path == "weights" for channel in clip.channels):
         return None
     moments = moments_of(scene, whole, _RATE)
-    movement = moving(scene, clip, moments)
-    turned, gone = movement.steps()
-    way = float(np.ptp(movement.places, axis=0).max(initial=0.0))
-    moves = (turned > _STILL_DEG) | (gone > max(_STILL_SHARE * way, 1e-6))
+    moves = moving(scene, clip, moments).moves()
     if not moves.any():
         return None
     first, last = int(moves.argmax()), len(moves) - int(moves[::-1].argmax())

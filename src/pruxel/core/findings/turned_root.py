@@ -10,13 +10,13 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence, Finding, Severity, SuggestedStep
 from pruxel.core.findings.registry import rule
 from pruxel.core.fit.transfer import right_angles
-from pruxel.core.geometry.euler import angles_between_deg, euler_deg, products
+from pruxel.core.geometry.euler import angles_between_deg, euler_deg, inverses, products
 from pruxel.core.geometry.transforms import turns_of
 from pruxel.core.scene.keys import end_of
 from pruxel.core.scene.model import Clip, Scene
 from pruxel.core.scene.motion_at import moments_of, worlds
 from pruxel.core.scene.top_movers import main_mover
-from pruxel.core.scene.walk import world_from_local
+from pruxel.core.scene.walk import downward, world_from_local
 
 _RATE = 10.0
 _NEAR_DEG = 25.0  # how near to turns by right angles the figure stays
@@ -53,27 +53,17 @@ def turned_root(scene: Scene, context: Context) -> Iterator[Finding]:
         )
 
 
-def _joints_below(scene: Scene, node: int) -> int:
-    """How many joints a node carries, with itself."""
-    joints = {joint for skin in scene.skins for joint in skin.joints}
-    pending, count = [node], 0
-    while pending:
-        at = pending.pop()
-        count += at in joints
-        pending += scene.nodes[at].children
-    return count
-
-
 def _turned(scene: Scene, clip: Clip) -> tuple[np.ndarray, float, float] | None:
     """The angles (3,) in degrees that turn it back, the turn's size, and the cosine of up against up."""
     node = main_mover(scene, clip)
     # A clip that moves an arm alone says nothing of the figure.
-    if node is None or 2 * _joints_below(scene, node) < len({j for skin in scene.skins for j in skin.joints}):
+    joints = {joint for skin in scene.skins for joint in skin.joints}
+    if node is None or 2 * sum(below in joints for below in downward(scene, [node])) < len(joints):
         return None
     seconds = moments_of(scene, end_of(clip), _RATE, 60)
     stands = turns_of(worlds(scene, clip, seconds)[:, node])[1]
     rest = turns_of(world_from_local(scene)[[node]])[1]
-    gone = products(stands, rest * np.array([-1.0, -1.0, -1.0, 1.0]))
+    gone = products(stands, inverses(rest))
     angles = right_angles()
     whole = np.tile(np.eye(4), (len(angles), 1, 1))
     whole[:, :3, :3] = np.stack(angles)
@@ -85,5 +75,5 @@ def _turned(scene: Scene, clip: Clip) -> tuple[np.ndarray, float, float] | None:
     size = float(angles_between_deg(turns[[best]], still)[0])
     if near[:, best].mean() < _LEAST_SHARE or size < 1:
         return None
-    back = euler_deg(turns[[best]] * np.array([-1.0, -1.0, -1.0, 1.0]))[0]
+    back = euler_deg(inverses(turns[[best]]))[0]
     return back, size, float(angles[best][1, 1])

@@ -8,7 +8,7 @@ import numpy as np
 
 from pruxel.core.base.arrays import DoubleArray
 from pruxel.core.fit.joint_names import meanings
-from pruxel.core.geometry.euler import products, turns_of_axes, unit_rows
+from pruxel.core.geometry.euler import arcs, inverses, products, turned, turns_of_axes, unit_rows
 from pruxel.core.geometry.transforms import turns_of
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.walk import parents_of, world_from_local
@@ -58,8 +58,8 @@ def reached(scene: Scene, limb: Limb, world: DoubleArray, targets: DoubleArray) 
     now = _angle(a - b, c - b)
     then = np.arccos(np.clip((first**2 + second**2 - wanted**2) / (2 * first * second), -1, 1))
     bend = turns_of_axes(_hinge(world, limb, a, b, c), then - now)
-    folded = b + _turned(bend, c - b)
-    aim = _arcs(folded - a, targets - a)
+    folded = b + turned(bend, c - b)
+    aim = arcs(folded - a, targets - a)
     above = parents_of(scene)
     turns = {node: turns_of(world[:, node])[1] for node in (limb.upper, limb.lower, limb.end)}
     after = {
@@ -73,7 +73,7 @@ def reached(scene: Scene, limb: Limb, world: DoubleArray, targets: DoubleArray) 
     for node, turn in after.items():
         up = above[node]
         holder = products(over[node], turns_of(world[:, up])[1]) if up >= 0 else _none(len(a))
-        found[node] = products(_back(holder), turn)
+        found[node] = products(inverses(holder), turn)
     return found
 
 
@@ -98,20 +98,5 @@ def _angle(first: DoubleArray, second: DoubleArray) -> DoubleArray:
     return np.arctan2(crossed, (first * second).sum(axis=1))
 
 
-def _turned(turns: DoubleArray, ways: DoubleArray) -> DoubleArray:
-    twice = 2 * np.cross(turns[:, :3], ways)
-    return ways + turns[:, 3:] * twice + np.cross(turns[:, :3], twice)
-
-
-def _arcs(first: DoubleArray, second: DoubleArray) -> DoubleArray:
-    """(m, 4) the shortest turns from one way to another; none where either has no length."""
-    a, b = unit_rows(first), unit_rows(second)
-    return turns_of_axes(np.cross(a, b), _angle(a, b))
-
-
 def _none(count: int) -> DoubleArray:
     return np.tile(np.array([0.0, 0.0, 0.0, 1.0]), (count, 1))
-
-
-def _back(turns: DoubleArray) -> DoubleArray:
-    return turns * np.array([-1.0, -1.0, -1.0, 1.0])

@@ -62,8 +62,8 @@ def mirrored_clip(scene: Scene, clip: Clip, axis: int) -> tuple[Clip, int]:
     pairs = [Pair(name, partner[name], 1.0, "") for name in skeleton.names]
     # A joint that two would move is moved by the first.
     once = list({pair.target: pair for pair in reversed(pairs)}.values())[::-1]
-    fit = fitted(mirror, scene, skeleton_of(mirror), skeleton, once)
-    made = carried_over(replace(fit, turn=np.array([0.0, 0.0, 0.0, 1.0])), mirror.clips[0])
+    fit = fitted(mirror, scene, skeleton_of(mirror), skeleton, once, np.array([0.0, 0.0, 0.0, 1.0]))
+    made = carried_over(fit, mirror.clips[0])
     return made, sum(a != b for a, b in partner.items())
 
 

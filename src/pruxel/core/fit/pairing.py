@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.optimize import linear_sum_assignment
@@ -128,6 +128,15 @@ def pair_joints(source: Skeleton, target: Skeleton, said: Mapping[str, str] | No
         )
         for value, r, c in sorted(kept, key=lambda one: one[1])
     ]  # fmt: skip
+
+
+def met_joints(guest: Scene, scene: Scene, said: Sequence[str]) -> tuple[Skeleton, Skeleton, list[Pair]]:
+    """The joints of clips from elsewhere and those of a scene, whatever its own clips move, and which is which.
+
+    `said` are corrections, a line each; raises `UsageError` for one that is none.
+    """
+    theirs, ours = skeleton_of(guest), skeleton_of(replace(scene, clips=()))
+    return theirs, ours, pair_joints(theirs, ours, corrections(said))
 
 
 def corrections(lines: Sequence[str]) -> dict[str, str]:

@@ -13,14 +13,14 @@ from itertools import permutations, product
 
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray, DoubleArray
+from pruxel.core.base.arrays import DoubleArray
 from pruxel.core.fit.pairing import Pair, Skeleton
-from pruxel.core.geometry.euler import products
+from pruxel.core.geometry.euler import arcs, inverses, on_one_side, products, turned
 from pruxel.core.geometry.transforms import turns_of
-from pruxel.core.scene.keys import at_times, with_keys
+from pruxel.core.scene.keys import at_times, laid
 from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, Scene
 from pruxel.core.scene.motion_at import worlds
-from pruxel.core.scene.top_movers import moments_for, on_one_side
+from pruxel.core.scene.top_movers import moments_for
 from pruxel.core.scene.walk import every_in_order, local_matrix, parents_of, world_from_local
 
 _SAME = 1e-5
@@ -40,12 +40,17 @@ class Fit:
     lean: Mapping[int, DoubleArray]
 
 
-def fitted(source: Scene, target: Scene, a: Skeleton, b: Skeleton, pairs: Sequence[Pair]) -> Fit:
-    """Prepare for all clips of the source: how the skeletons are turned, sized and rest against each other."""
+def fitted(
+    source: Scene, target: Scene, a: Skeleton, b: Skeleton, pairs: Sequence[Pair], turn: DoubleArray | None = None
+) -> Fit:
+    """Prepare for all clips of the source: how the skeletons are turned, sized and rest against each other.
+
+    `turn` (4,) xyzw, where it is known how the worlds are turned.
+    """
     number_a, number_b = (dict(zip(s.names[::-1], s.nodes[::-1], strict=True)) for s in (a, b))
     partner = {number_b[pair.target]: number_a[pair.source] for pair in pairs}
     rest_a, rest_b = world_from_local(source), world_from_local(target)
-    turn = _between_worlds(rest_a, rest_b, partner)
+    turn = _between_worlds(rest_a, rest_b, partner) if turn is None else turn
     lean = _leans(target, rest_a, rest_b, partner, turn)
     return Fit(source, target, partner, turn, _ratio(rest_a, rest_b, partner, parents_of(target)), lean)
 
@@ -92,7 +97,7 @@ def _moving(
         else:
             stays = np.abs(whole - np.asarray(target.nodes[node].translation)).max() <= _STILL
         if not stays:
-            found.append(_channel(node, path, seconds, whole))
+            found.append(laid(node, path, seconds, whole))
     return found
 
 
@@ -212,7 +217,7 @@ def _leans(
         theirs = rest_a[partner[child], :3, 3] - rest_a[partner[node], :3, 3]
         if np.linalg.norm(mine) < _STILL or np.linalg.norm(theirs) < _STILL:
             continue
-        lean[node] = products(_arc(_apply(inherited, mine), _apply(turn, theirs)), inherited)
+        lean[node] = products(arcs(turned(inherited, mine)[None], turned(turn, theirs)[None])[0], inherited)
     return lean
 
 
@@ -229,10 +234,10 @@ def _turned(fit: Fit, moved: DoubleArray) -> Iterator[tuple[int, DoubleArray]]:
             worlds_b[node] = products(up, own)
             continue
         joint = fit.partner[node]
-        gone = products(turns_of(moved[:, joint])[1], _back(rest_a[joint])[None])
-        gone = products(products(fit.turn[None], gone), _back(fit.turn)[None])
+        gone = products(turns_of(moved[:, joint])[1], inverses(rest_a[joint])[None])
+        gone = products(products(fit.turn[None], gone), inverses(fit.turn)[None])
         worlds_b[node] = products(gone, products(fit.lean[node], rest_b[node])[None])
-        yield node, products(_back(up), worlds_b[node])
+        yield node, products(inverses(up), worlds_b[node])
 
 
 def _placed(fit: Fit, clip: Clip, moved: DoubleArray, seconds: DoubleArray) -> Iterator[tuple[int, DoubleArray]]:
@@ -251,7 +256,7 @@ def _placed(fit: Fit, clip: Clip, moved: DoubleArray, seconds: DoubleArray) -> I
         else:
             continue
         into = np.linalg.pinv(_linear_above(world_b, above_b, node)).T
-        yield node, np.asarray(fit.target.nodes[node].translation) + (ratio * applied(fit.turn, way)) @ into
+        yield node, np.asarray(fit.target.nodes[node].translation) + (ratio * turned(fit.turn, way)) @ into
 
 
 def _sized(fit: Fit, clip: Clip, seconds: DoubleArray) -> list[ClipChannel]:
@@ -264,7 +269,7 @@ def _sized(fit: Fit, clip: Clip, seconds: DoubleArray) -> list[ClipChannel]:
         rest = np.asarray(fit.source.nodes[channel.node].scale)
         node = back[channel.node]
         grown = at_times(channel, seconds) / np.where(rest == 0, 1.0, rest)
-        found.append(_channel(node, "scale", seconds, grown * np.asarray(fit.target.nodes[node].scale)))
+        found.append(laid(node, "scale", seconds, grown * np.asarray(fit.target.nodes[node].scale)))
     return found
 
 
@@ -274,34 +279,3 @@ def _linear_above(world: DoubleArray, above: Sequence[int], node: int) -> Double
 
 def _limb(world: DoubleArray, above: Sequence[int], node: int) -> float:
     return float(np.linalg.norm(world[node, :3, 3] - world[above[node], :3, 3])) if above[node] >= 0 else 0.0
-
-
-def _channel(node: int, path: ChannelPath, seconds: DoubleArray, rows: DoubleArray) -> ClipChannel:
-    empty = np.zeros(0, np.float32)
-    return with_keys(ClipChannel(node, path, empty, empty), seconds, rows)
-
-
-def _back(turn: AnyArray) -> DoubleArray:
-    return turn * np.array([-1.0, -1.0, -1.0, 1.0])
-
-
-def _apply(turn: DoubleArray, way: DoubleArray) -> DoubleArray:
-    return applied(turn, way[None])[0]
-
-
-def applied(turn: DoubleArray, ways: DoubleArray) -> DoubleArray:
-    """(n, 3) ways turned by one quaternion."""
-    axis, w = turn[:3], turn[3]
-    twice = 2 * np.cross(axis, ways)
-    return ways + w * twice + np.cross(axis, twice)
-
-
-def _arc(first: DoubleArray, second: DoubleArray) -> DoubleArray:
-    """The shortest turn (4,) from one way to another."""
-    a, b = first / np.linalg.norm(first), second / np.linalg.norm(second)
-    cosine = float(a @ b)
-    if cosine < -1 + 1e-9:
-        side = np.cross(a, np.eye(3)[int(np.abs(a).argmin())])
-        return np.append(side / np.linalg.norm(side), 0.0)
-    found = np.append(np.cross(a, b), 1 + cosine)
-    return found / np.linalg.norm(found)

@@ -66,6 +66,41 @@ def products(second: DoubleArray, first: DoubleArray) -> DoubleArray:
     return np.concatenate([vector, scalar], axis=-1)
 
 
+def inverses(turns: DoubleArray) -> DoubleArray:
+    """(…, 4) the turns back of unit quaternions xyzw."""
+    return turns * np.array([-1.0, -1.0, -1.0, 1.0])
+
+
+def turned(turns: DoubleArray, ways: DoubleArray) -> DoubleArray:
+    """(…, 3) ways turned by unit quaternions (…, 4) xyzw, each by its own or all by one."""
+    axis, w = turns[..., :3], turns[..., 3:]
+    twice = 2 * np.cross(axis, ways)
+    return ways + w * twice + np.cross(axis, twice)
+
+
+def arcs(first: DoubleArray, second: DoubleArray) -> DoubleArray:
+    """(n, 4) the shortest turns from ways (n, 3) to others, half a turn about any axis across where they are opposite.
+
+    No turn where either has no length.
+    """
+    a, b = unit_rows(first), unit_rows(second)
+    cosine = (a * b).sum(axis=1, keepdims=True)
+    found = np.concatenate([np.cross(a, b), 1 + cosine], axis=1)
+    opposite = cosine[:, 0] < -1 + 1e-9
+    across = np.cross(a, np.eye(3)[np.abs(a).argmin(axis=1)])
+    found[opposite] = np.concatenate([across, np.zeros_like(cosine)], axis=1)[opposite]
+    return found / np.linalg.norm(found, axis=1, keepdims=True)
+
+
+def on_one_side(turns: DoubleArray) -> DoubleArray:
+    """(n, 4) the same turns, neighbours on one side."""
+    if len(turns) < 2:
+        return turns
+    flips = np.einsum("ij,ij->i", turns[1:], turns[:-1]) < 0
+    sign = np.where(np.cumsum(flips) % 2 == 1, -1.0, 1.0)
+    return np.concatenate([turns[:1], turns[1:] * sign[:, None]])
+
+
 def unwrapped(angles_deg: DoubleArray) -> DoubleArray:
     """The same rotations, each told by the angles that lie nearest those before it.
 

@@ -26,7 +26,6 @@ _MOST_NAMED = 5
 # Beyond this, products of two numbers leave float32, which every format stores.
 _LARGEST = 1e18
 _BEYOND = 2**63
-_OF_A_CLIP = "clip '"
 _WIDTHS = {"translation": 3, "rotation": 4, "scale": 3}
 
 
@@ -213,7 +212,7 @@ def clips_play(scene: Scene) -> Iterator[str]:
     for clip in scene.clips:
         seen: set[tuple[int, str]] = set()
         for channel in clip.channels:
-            place = f"{_OF_A_CLIP}{clip.name}' {channel.path} of '{scene.nodes[channel.node].name}'"
+            place = f"clip '{clip.name}' {channel.path} of '{scene.nodes[channel.node].name}'"
             if (channel.node, channel.path) in seen:
                 yield f"{place}: moved twice"
             seen.add((channel.node, channel.path))
@@ -262,7 +261,7 @@ def problems(scene: Scene) -> list[str]:
 def entered(scene: Scene, file: str) -> Scene:
     """The very scene, if it is sound, else with what of its clips is; raises `InputError` that tells what is not."""
     found = problems(scene)
-    if found and all(words.startswith(_OF_A_CLIP) for words in found):
+    if found and not any(references_within_tables(scene)) and found == list(clips_play(scene)):
         scene = with_sound_clips(scene)
         found = problems(scene)
     if not found:

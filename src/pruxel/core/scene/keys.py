@@ -5,16 +5,16 @@ Interpolation is that of glTF 2.0, appendix C; keys are held before the first an
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Literal
 
 import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, DoubleArray, FloatArray, frozen
-from pruxel.core.geometry.euler import slerps
+from pruxel.core.geometry.euler import on_one_side, slerps
 from pruxel.core.geometry.mixing import between_keys
-from pruxel.core.scene.model import Clip, ClipChannel
+from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel
 
 _SAME_TIME = 1e-6
 
@@ -49,6 +49,25 @@ def _floats(values: DoubleArray) -> FloatArray:
     found = np.ascontiguousarray(values, np.float32)
     frozen(found)
     return found
+
+
+def laid(node: int, path: ChannelPath, times: DoubleArray, rows: DoubleArray) -> ClipChannel:
+    """A channel of straight ways between keys: times (k,) seconds, rows (k, width)."""
+    empty = np.zeros(0, np.float32)
+    return with_keys(ClipChannel(node, path, empty, empty), times, rows)
+
+
+def with_turns(clip: Clip, times: DoubleArray, turns: Mapping[int, DoubleArray]) -> Clip:
+    """The clip in which some nodes turn otherwise: by (k, 4) quaternions at times (k,)."""
+    others = [c for c in clip.channels if c.node not in turns or c.path != "rotation"]
+    made = [laid(node, "rotation", times, on_one_side(rows)) for node, rows in turns.items()]
+    return replace(clip, channels=(*others, *made))
+
+
+def gently(share: DoubleArray) -> DoubleArray:
+    """Shares, 0 to 1 of a way, that set out and arrive slowly."""
+    share = np.clip(share, 0, 1)
+    return share * share * (3 - 2 * share)
 
 
 def at_times(channel: ClipChannel, seconds: DoubleArray) -> DoubleArray:

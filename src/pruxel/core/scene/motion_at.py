@@ -11,9 +11,10 @@ from pruxel.core.geometry.euler import angles_between_deg
 from pruxel.core.geometry.mixing import standing_matrices
 from pruxel.core.geometry.transforms import turns_of
 from pruxel.core.scene.keys import all_at_times, at_times
-from pruxel.core.scene.model import Clip, Scene
+from pruxel.core.scene.model import ChannelPath, Clip, Scene
 from pruxel.core.scene.walk import every_in_order, local_matrix, parents_of
 
+_STILL_DEG, _STILL_SHARE = 0.02, 1e-4
 _MOST_NUMBERS = 4_000_000  # of matrices that are held at once
 
 
@@ -33,6 +34,12 @@ class Movement:
         turned = angles_between_deg(self.turns[first], self.turns[second])
         gone = np.linalg.norm(self.places[first] - self.places[second], axis=1)
         return float(turned.max()), float(gone.max())
+
+    def moves(self) -> AnyArray:
+        """(m - 1,) bool: whether anything turns, or goes a share of its whole way, from each moment to the next."""
+        turned, gone = self.steps()
+        way = float(np.ptp(self.places, axis=0).max(initial=0.0))
+        return (turned > _STILL_DEG) | (gone > max(_STILL_SHARE * way, 1e-6))
 
     def steps(self) -> tuple[DoubleArray, DoubleArray]:
         """The same from each moment to the next: (m - 1,) degrees and metres."""
@@ -82,6 +89,15 @@ def worlds(scene: Scene, clip: Clip, seconds: DoubleArray) -> DoubleArray:
     order = np.fromiter(every_in_order(scene), np.int64, len(nodes))
     above = np.array(parents_of(scene), np.int64)
     return standing_matrices(tracks["translation"], turns, tracks["scale"], above, order, held, fixed)
+
+
+def at_rest(scene: Scene, node: int, path: ChannelPath, width: int) -> DoubleArray:
+    """(1, width) what a channel of a node would be without a clip."""
+    held = scene.nodes[node]
+    if path != "weights":
+        return np.array([getattr(held, path)], np.float64)
+    own = held.weights or (() if held.mesh is None else scene.meshes[held.mesh].target_weights)
+    return np.pad(np.array(own[:width], np.float64), (0, max(width - len(own), 0)))[None]
 
 
 def moments_of(scene: Scene, end: float, rate: float, most: int = 300) -> DoubleArray:

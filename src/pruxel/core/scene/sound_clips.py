@@ -80,9 +80,7 @@ def _usable(channel: ClipChannel, lost: Counter[str]) -> ClipChannel | None:
 
 def _fine(times: AnyArray, rows: AnyArray, *, turn: bool) -> AnyArray:
     with np.errstate(invalid="ignore", over="ignore"):
-        fine = (
-            np.isfinite(times) & (times >= 0) & np.isfinite(rows).all(axis=(1, 2)) & (np.abs(rows) < 1e30).all((1, 2))
-        )
+        fine = np.isfinite(times) & (times >= 0) & (np.abs(rows) < _LARGEST).all(axis=(1, 2))
         if turn:
             fine &= np.linalg.norm(rows[:, rows.shape[1] // 2], axis=1) >= 1e-6
     return np.asarray(fine)

@@ -8,11 +8,12 @@ from dataclasses import replace
 import numpy as np
 
 from pruxel.core.base.arrays import DoubleArray
+from pruxel.core.geometry.euler import on_one_side
 from pruxel.core.geometry.transforms import turns_of
-from pruxel.core.scene.keys import end_of, with_keys
-from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, Scene
+from pruxel.core.scene.keys import end_of, laid
+from pruxel.core.scene.model import Clip, Scene
 from pruxel.core.scene.motion import moments
-from pruxel.core.scene.walk import parents_of, world_from_local
+from pruxel.core.scene.walk import downward, parents_of, world_from_local
 
 _RATE = 60.0
 
@@ -33,17 +34,8 @@ def top_movers(scene: Scene, clip: Clip) -> list[int]:
 def main_mover(scene: Scene, clip: Clip) -> int | None:
     """Of these the one with most below it: the hips, and not a tool that is carried along."""
     tops = top_movers(scene, clip)
-    sizes = {node: _below(scene, node) for node in tops}
+    sizes = {node: sum(1 for _ in downward(scene, [node])) for node in tops}
     return max(tops, key=lambda node: (sizes[node], -node), default=None)
-
-
-def _below(scene: Scene, node: int) -> int:
-    pending, count = [node], 0
-    while pending:
-        at = pending.pop()
-        count += 1
-        pending += scene.nodes[at].children
-    return count
 
 
 def moments_for(clip: Clip) -> DoubleArray:
@@ -63,21 +55,7 @@ def placed_in_world(scene: Scene, clip: Clip, seconds: DoubleArray, wanted: Mapp
         up = np.linalg.pinv(world[above[node]]) if above[node] >= 0 else np.eye(4)
         places, turns, _ = turns_of(up @ matrices)
         channels += [
-            _channel(node, "translation", seconds, places),
-            _channel(node, "rotation", seconds, on_one_side(turns)),
+            laid(node, "translation", seconds, places),
+            laid(node, "rotation", seconds, on_one_side(turns)),
         ]
     return replace(clip, channels=tuple(channels))
-
-
-def _channel(node: int, path: ChannelPath, seconds: DoubleArray, rows: DoubleArray) -> ClipChannel:
-    empty = np.zeros(0, np.float32)
-    return with_keys(ClipChannel(node, path, empty, empty), seconds, rows)
-
-
-def on_one_side(turns: DoubleArray) -> DoubleArray:
-    """(n, 4) the same turns, neighbours on one side."""
-    if len(turns) < 2:
-        return turns
-    flips = np.einsum("ij,ij->i", turns[1:], turns[:-1]) < 0
-    sign = np.where(np.cumsum(flips) % 2 == 1, -1.0, 1.0)
-    return np.concatenate([turns[:1], turns[1:] * sign[:, None]])

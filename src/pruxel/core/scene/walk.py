@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -33,7 +33,12 @@ def placed_by(node: Node, matrix: DoubleArray) -> Node:
 
 def in_order(scene: Scene) -> Iterator[int]:
     """The shown nodes, each after the one above it, siblings in their order. Asks for a tree without rings."""
-    pending = list(reversed(scene.roots))
+    yield from downward(scene, scene.roots)
+
+
+def downward(scene: Scene, tops: Sequence[int]) -> Iterator[int]:
+    """Some nodes and all below them, each after the one above it, siblings in their order."""
+    pending = list(reversed(tops))
     while pending:
         index = pending.pop()
         yield index
@@ -42,11 +47,7 @@ def in_order(scene: Scene) -> Iterator[int]:
 
 def every_in_order(scene: Scene) -> Iterator[int]:
     """All nodes, also those that are not shown, each after the one above it, siblings in their order."""
-    pending = [index for index, above in enumerate(parents_of(scene)) if above < 0][::-1]
-    while pending:
-        index = pending.pop()
-        yield index
-        pending += reversed(scene.nodes[index].children)
+    yield from downward(scene, [index for index, above in enumerate(parents_of(scene)) if above < 0])
 
 
 def parents_of(scene: Scene) -> list[int]:

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Sequence
-from dataclasses import asdict, replace
+from dataclasses import asdict
 from typing import Any
 
 from pruxel.core.base.context import Context
-from pruxel.core.fit.pairing import corrections, moved_by, pair_joints, skeleton_of
-from pruxel.core.steps.motion.pose import Pose, stands
+from pruxel.core.fit.pairing import met_joints, moved_by
+from pruxel.core.steps.motion.pose import Pose, stands, start_of
 from pruxel.server.jobs.choosing import shown
 from pruxel.server.jobs.stacks import opener
 
@@ -20,10 +20,10 @@ def joints_met(project: uuid.UUID, manifest: str, entry: str, lines: Sequence[st
     Raises `InputError` for an entry that cannot be opened, `UsageError` for a correction that is none.
     """
     guest = opener(project).scene([entry], Context())
-    theirs, ours = skeleton_of(guest), skeleton_of(replace(shown(manifest), clips=()))
+    theirs, ours, pairs = met_joints(guest, shown(manifest), lines)
     moved = moved_by(guest, guest.clips)
     return {
-        "pairs": [asdict(pair) for pair in pair_joints(theirs, ours, corrections(lines))],
+        "pairs": [asdict(pair) for pair in pairs],
         "theirs": [{"name": name, "moves": name in moved} for name in theirs.names],
         "ours": list(ours.names),
         "clips": [clip.name for clip in guest.clips],
@@ -35,9 +35,8 @@ def joints_posed(manifest: str, wanted: Pose) -> list[dict[str, Any]]:
 
     Raises `UsageError` for a clip or a joint that is not there.
     """
-    scene = shown(manifest)
-    start = stands(scene, wanted.model_copy(update={"turns": (), "pulls": ()}), Context())
-    made = stands(scene, wanted, Context())
+    start = start_of(shown(manifest), wanted)
+    made = stands(start, wanted, Context())
     return [
         {"joint": now.name, "translation": now.translation, "rotation": now.rotation}
         for was, now in zip(start.nodes, made.nodes, strict=True)

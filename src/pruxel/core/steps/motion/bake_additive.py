@@ -7,13 +7,13 @@ from dataclasses import replace
 import numpy as np
 from pydantic import Field
 
-from pruxel.core.base.arrays import DoubleArray
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
 from pruxel.core.geometry.euler import products
 from pruxel.core.scene.keys import at_times, resampled, rows_of, with_keys
 from pruxel.core.scene.model import Clip, ClipChannel, Scene
+from pruxel.core.scene.motion_at import at_rest
 from pruxel.core.steps.choose_clips import Clips, chosen_clips
 from pruxel.core.steps.references import ClipName, Seconds
 from pruxel.core.steps.registry import Params, StepResult, step
@@ -71,7 +71,11 @@ def _added(scene: Scene, channel: ClipChannel, below: ClipChannel | None, at: fl
     if channel.interpolation == "CUBICSPLINE":
         plain = resampled(channel, _RATE, float(channel.times[-1]))
     rows = rows_of(plain)
-    stands = _stands(scene, channel, below, at, rows.shape[1])
+    stands = (
+        at_times(below, np.array([at]))
+        if below is not None
+        else at_rest(scene, channel.node, channel.path, rows.shape[1])
+    )
     if channel.path == "rotation":
         rows = products(np.broadcast_to(stands, rows.shape), rows)
     elif channel.path == "scale":
@@ -80,13 +84,3 @@ def _added(scene: Scene, channel: ClipChannel, below: ClipChannel | None, at: fl
     else:
         rows = stands + rows
     return with_keys(plain, plain.times.astype(np.float64), rows)
-
-
-def _stands(scene: Scene, channel: ClipChannel, below: ClipChannel | None, at: float, width: int) -> DoubleArray:
-    if below is not None:
-        return at_times(below, np.array([at]))
-    node = scene.nodes[channel.node]
-    if channel.path != "weights":
-        return np.array([getattr(node, channel.path)], np.float64)
-    own = node.weights or (() if node.mesh is None else scene.meshes[node.mesh].target_weights)
-    return np.pad(np.array(own[:width], np.float64), (0, max(width - len(own), 0)))[None]

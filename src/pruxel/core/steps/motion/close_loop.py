@@ -12,7 +12,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
 from pruxel.core.geometry.euler import slerps
-from pruxel.core.scene.keys import at_times, end_of, rows_of, with_keys
+from pruxel.core.scene.keys import at_times, end_of, gently, rows_of, with_keys
 from pruxel.core.scene.model import Clip, ClipChannel, Scene
 from pruxel.core.scene.motion_at import moving
 from pruxel.core.steps.choose_clips import Clips, chosen_clips, on_clips
@@ -72,8 +72,7 @@ def _led_back(channel: ClipChannel, end: float, over: float) -> ClipChannel:
     inner = np.arange(0.0, end, 1 / _RATE) if spline else times[times < end - 1e-6]
     wanted = np.unique(np.concatenate([inner, np.linspace(start, end, max(round(over * 30), 1) + 1), [0.0, end]]))
     rows = at_times(channel, wanted)
-    share = np.clip((wanted - start) / over, 0, 1) if over > 0 else (wanted >= end).astype(float)
-    share = share * share * (3 - 2 * share)
+    share = gently((wanted - start) / over) if over > 0 else (wanted >= end).astype(float)
     led = with_keys(channel, wanted, _towards(rows, first, share, turn=channel.path == "rotation"))
     return replace(led, interpolation="LINEAR")
 

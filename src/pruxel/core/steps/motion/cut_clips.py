@@ -22,7 +22,6 @@ from pruxel.core.steps.registry import Params, StepResult, step
 
 _RATE = 30.0
 _MOST_MOMENTS = 20_000
-_STILL_DEG, _STILL_SHARE = 0.02, 1e-4  # from one moment to the next; the share is of the way that the clip goes
 _LEAST = 0.05  # seconds that a piece has at least
 
 
@@ -86,10 +85,7 @@ def _stretches(scene: Scene, clip: Clip, params: CutClips) -> list[tuple[float, 
 def _moving_stretches(scene: Scene, clip: Clip, end: float, still: float) -> list[tuple[float, float]]:
     """From when to when anything moves, apart where nothing does for so long."""
     seconds = moments_of(scene, end, _RATE, _MOST_MOMENTS)
-    movement = moving(scene, clip, seconds)
-    turned, gone = movement.steps()
-    way = float(np.ptp(movement.places, axis=0).max(initial=0.0))
-    moves = (turned > _STILL_DEG) | (gone > max(_STILL_SHARE * way, 1e-6))
+    moves = moving(scene, clip, seconds).moves()
     stretches: list[tuple[float, float]] = []
     for n in np.flatnonzero(moves):
         start, stop = float(seconds[n]), float(seconds[n + 1])

@@ -11,8 +11,8 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
-from pruxel.core.fit.ends import paths_apart, with_ends_held
-from pruxel.core.fit.pairing import corrections, moved_by, pair_joints, skeleton_of
+from pruxel.core.fit.ends import ends_of, paths_apart, with_ends_held
+from pruxel.core.fit.pairing import met_joints, moved_by
 from pruxel.core.fit.transfer import carried_over, fitted
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.choose_clips import chosen_clips
@@ -54,8 +54,7 @@ def fit_clips(scene: Scene, params: FitClips, context: Context, others: Others) 
     context.check()
     guest = others[Reference("entry", params.entry)]
     chosen = [guest.clips[number] for number in chosen_clips(guest, params.clips)]
-    theirs, ours = skeleton_of(guest), skeleton_of(replace(scene, clips=()))
-    pairs = pair_joints(theirs, ours, corrections(params.pairs))
+    theirs, ours, pairs = met_joints(guest, scene, params.pairs)
     moved = moved_by(guest, chosen)
     met = [pair for pair in pairs if pair.source in moved]
     least = 0 if params.pairs else _LEAST_SHARE * len(moved)
@@ -69,13 +68,13 @@ def fit_clips(scene: Scene, params: FitClips, context: Context, others: Others) 
             hint="Say which joint is which under “Joints”.",
         )  # fmt: skip
     fit = fitted(guest, scene, theirs, ours, pairs)
-    made, apart = [], 0.0
+    made, apart, ends = [], 0.0, ends_of(fit)
     for clip in chosen:
         context.check()
         done = carried_over(fit, clip)
         if params.hold != "nothing":
-            done = with_ends_held(fit, clip, done, _HELD[params.hold])
-        apart = max(apart, paths_apart(fit, clip, done))
+            done = with_ends_held(fit, [one for one in ends if one.kind in _HELD[params.hold]], clip, done)
+        apart = max(apart, paths_apart(fit, ends, clip, done))
         made += [done] if done.channels else []
     missing = sorted(moved - {pair.source for pair in met})
     words = f"{counted(len(made), 'clip')} of “{guest.name}”, {len(met)} of {len(moved)} joints met"

@@ -14,8 +14,9 @@ from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
 from pruxel.core.geometry.euler import slerps
-from pruxel.core.scene.keys import at_times, end_of, with_keys
+from pruxel.core.scene.keys import at_times, end_of, gently, laid
 from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, Interpolation, Scene
+from pruxel.core.scene.motion_at import at_rest
 from pruxel.core.steps.choose_clips import chosen_clips
 from pruxel.core.steps.references import ClipName, NameText, Seconds
 from pruxel.core.steps.registry import Params, StepResult, step
@@ -78,20 +79,20 @@ def _starts(pieces: list[Clip], over: float) -> list[float]:
 
 def _laid(scene: Scene, node: int, path: ChannelPath, pieces: list[Clip], starts: list[float]) -> ClipChannel:
     """One property through all pieces."""
-    rest = _rest(scene, node, path, pieces)
     own = [next((c for c in clip.channels if (c.node, c.path) == (node, path)), None) for clip in pieces]
+    width = next(at_times(c, np.zeros(1)).shape[1] for c in own if c is not None)
+    rest = at_rest(scene, node, path, width)
     times = _moments(pieces, own, starts)
     rows = np.tile(rest, (len(times), 1))
     for number, (channel, start) in enumerate(zip(own, starts, strict=True)):
         inside = times >= start - 1e-9 if number else np.ones(len(times), bool)
         values = np.tile(rest, (int(inside.sum()), 1)) if channel is None else at_times(channel, times[inside] - start)
         ends = starts[number - 1] + end_of(pieces[number - 1]) if number else start
-        share = _gently((times[inside] - start) / (ends - start)) if ends > start else np.ones(int(inside.sum()))
+        share = gently((times[inside] - start) / (ends - start)) if ends > start else np.ones(int(inside.sum()))
         rows[inside] = _mixed(rows[inside], values, share, turn=path == "rotation")
-    empty = np.zeros(0, np.float32)
     stepped = [c.interpolation == "STEP" for c in own if c is not None]
     how: Interpolation = "STEP" if all(stepped) else "LINEAR"
-    return replace(with_keys(ClipChannel(node, path, empty, empty), times, rows), interpolation=how)
+    return replace(laid(node, path, times, rows), interpolation=how)
 
 
 def _moments(pieces: list[Clip], own: list[ClipChannel | None], starts: list[float]) -> DoubleArray:
@@ -108,20 +109,5 @@ def _moments(pieces: list[Clip], own: list[ClipChannel | None], starts: list[flo
     return np.unique(np.round(np.concatenate(found), 6))
 
 
-def _gently(share: DoubleArray) -> DoubleArray:
-    share = np.clip(share, 0, 1)
-    return share * share * (3 - 2 * share)
-
-
 def _mixed(before: DoubleArray, after: DoubleArray, share: DoubleArray, *, turn: bool) -> DoubleArray:
     return slerps(before, after, share) if turn else before * (1 - share[:, None]) + after * share[:, None]
-
-
-def _rest(scene: Scene, node: int, path: ChannelPath, pieces: list[Clip]) -> DoubleArray:
-    if path != "weights":
-        return np.array([getattr(scene.nodes[node], path)], np.float64)
-    width = next(at_times(c, np.zeros(1)).shape[1] for clip in pieces for c in clip.channels
-                 if (c.node, c.path) == (node, path))  # fmt: skip
-    mesh = scene.nodes[node].mesh
-    own = scene.nodes[node].weights or (() if mesh is None else scene.meshes[mesh].target_weights)
-    return np.pad(np.array(own[:width], np.float64), (0, max(width - len(own), 0)))[None]

@@ -14,9 +14,9 @@ from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
 from pruxel.core.fit.ground import RATE, Contact, Treading, feet_of, treading
 from pruxel.core.fit.limbs import Limb, reached
-from pruxel.core.scene.keys import end_of, with_keys
-from pruxel.core.scene.model import Clip, ClipChannel, Scene
-from pruxel.core.scene.top_movers import moments_for, on_one_side
+from pruxel.core.scene.keys import end_of, gently, with_turns
+from pruxel.core.scene.model import Clip, Scene
+from pruxel.core.scene.top_movers import moments_for
 from pruxel.core.steps.choose_clips import Clips, chosen_clips
 from pruxel.core.steps.references import Seconds
 from pruxel.core.steps.registry import Params, StepResult, step
@@ -74,17 +74,10 @@ def _moments(clip: Clip) -> DoubleArray:
 
 def _pinned(scene: Scene, clip: Clip, seen: Treading, over: float) -> Clip:
     """The clip with the joints of its legs turned so that feet stay."""
-    channels = list(clip.channels)
     for limb in dict.fromkeys(one.limb for one in seen.contacts):
         targets = _targets(seen, limb, [one for one in seen.contacts if one.limb == limb], over)
-        turns = reached(scene, limb, seen.world, targets)
-        channels = [c for c in channels if c.node not in turns or c.path != "rotation"]
-        empty = np.zeros(0, np.float32)
-        channels += [
-            with_keys(ClipChannel(node, "rotation", empty, empty), seen.seconds, on_one_side(rows))
-            for node, rows in turns.items()
-        ]
-    return replace(clip, channels=tuple(channels))
+        clip = with_turns(clip, seen.seconds, reached(scene, limb, seen.world, targets))
+    return clip
 
 
 def _targets(seen: Treading, limb: Limb, contacts: list[Contact], over: float) -> DoubleArray:
@@ -96,8 +89,7 @@ def _targets(seen: Treading, limb: Limb, contacts: list[Contact], over: float) -
         start, end = seen.seconds[one.start], seen.seconds[one.end]
         stands = path[one.start : one.end + 1].mean(axis=0)
         outside = np.maximum(np.maximum(start - seen.seconds, seen.seconds - end), 0.0)
-        share = np.clip(1 - outside / over, 0, 1) if over > 0 else (outside <= 0).astype(float)
-        share = share * share * (3 - 2 * share)
+        share = gently(1 - outside / over) if over > 0 else (outside <= 0).astype(float)
         nearest = np.clip(np.arange(len(path)), one.start, one.end)
         stronger = share > strength
         away = (stands - path[nearest]) * share[:, None]

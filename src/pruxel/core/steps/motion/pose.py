@@ -16,8 +16,8 @@ from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
 from pruxel.core.fit.limbs import limb_to, reached
 from pruxel.core.geometry.euler import products, slerps, turns_of_euler
-from pruxel.core.scene.keys import with_keys
-from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, Node, Scene, Vec3, Vec4
+from pruxel.core.scene.keys import laid
+from pruxel.core.scene.model import ChannelPath, Clip, Node, Scene, Vec3, Vec4
 from pruxel.core.scene.pose import posed
 from pruxel.core.scene.walk import node_named, parents_of, placed_by, world_from_local
 from pruxel.core.steps.choose_clips import chosen_clips
@@ -69,7 +69,8 @@ class Pose(Params):
 )
 def pose(scene: Scene, params: Pose, context: Context) -> StepResult:
     """Add the pose as a clip of one key, in place of one of that name; raises `UsageError` for an unknown joint."""
-    made = stands(scene, params, context)
+    context.check()
+    made = stands(start_of(scene, params), params, context)
     clips = [one for one in scene.clips if one.name != params.name]
     touched = len({one.joint for one in params.turns} | {one.joint for one in params.pulls})
     return StepResult(
@@ -82,18 +83,19 @@ def pose(scene: Scene, params: Pose, context: Context) -> StepResult:
     )
 
 
-def stands(scene: Scene, params: Pose, context: Context) -> Scene:
-    """The scene as the pose has it; raises `UsageError` for a clip or joint that is not there."""
-    context.check()
-    start = scene
-    if params.clip:
-        start = posed(scene, scene.clips[chosen_clips(scene, [params.clip])[0]], params.at)
+def start_of(scene: Scene, params: Pose) -> Scene:
+    """The scene as the pose begins; raises `UsageError` for a clip that is not there."""
+    return posed(scene, scene.clips[chosen_clips(scene, [params.clip])[0]], params.at) if params.clip else scene
+
+
+def stands(start: Scene, params: Pose, context: Context) -> Scene:
+    """The scene as the pose has it, from where it begins; raises `UsageError` for a joint that is not there."""
     made = start
     for one in params.turns:
-        made = _turned(made, _joint(scene, one.joint, "turns"), one.turn)
+        made = _turned(made, _joint(start, one.joint, "turns"), one.turn)
     for pull in params.pulls:
         context.check()
-        made = _pulled(made, _joint(scene, pull.joint, "pulls"), pull.to)
+        made = _pulled(made, _joint(start, pull.joint, "pulls"), pull.to)
     nodes = [_between(a, b, params.share / 100) for a, b in zip(start.nodes, made.nodes, strict=True)]
     return replace(made, nodes=tuple(nodes))
 
@@ -161,10 +163,10 @@ def _as_clip(scene: Scene, nodes: Sequence[Node], params: Pose) -> Clip:
     base = [scene.clips[n] for n in chosen_clips(scene, [params.clip])[:1]] if params.clip else []
     keyed = {(c.node, c.path) for clip in base for c in clip.channels if c.path != "weights"}
     paths: tuple[ChannelPath, ...] = ("translation", "rotation", "scale")
-    empty, channels = np.zeros(0, np.float32), []
-    for index, (rest, now) in enumerate(zip(scene.nodes, nodes, strict=True)):
-        for path in paths:
-            if getattr(rest, path) != getattr(now, path) or (index, path) in keyed:
-                row = np.array([getattr(now, path)], np.float64)
-                channels.append(with_keys(ClipChannel(index, path, empty, empty), np.zeros(1), row))
+    channels = [
+        laid(index, path, np.zeros(1), np.array([getattr(now, path)], np.float64))
+        for index, (rest, now) in enumerate(zip(scene.nodes, nodes, strict=True))
+        for path in paths
+        if getattr(rest, path) != getattr(now, path) or (index, path) in keyed
+    ]
     return Clip(params.name, tuple(channels))

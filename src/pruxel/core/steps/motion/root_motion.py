@@ -13,8 +13,8 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
 from pruxel.core.scene.edit import unique_names
-from pruxel.core.scene.keys import with_keys
-from pruxel.core.scene.model import Clip, ClipChannel, Node, Scene
+from pruxel.core.scene.keys import laid
+from pruxel.core.scene.model import Clip, Node, Scene
 from pruxel.core.scene.motion_at import worlds
 from pruxel.core.scene.top_movers import main_mover, moments_for, placed_in_world
 from pruxel.core.scene.walk import parents_of, world_from_local
@@ -87,9 +87,8 @@ def _with_root(scene: Scene, name: str, ways: dict[int, tuple[DoubleArray, Doubl
         nodes[parent] = replace(nodes[parent], children=held)
     roots = tuple(number if root == main else root for root in scene.roots)
     into = np.linalg.pinv(world[parent][:3, :3]) if parent >= 0 else np.eye(3)
-    empty = np.zeros(0, np.float32)
     clips = list(scene.clips)
     for k, (seconds, way) in ways.items():
-        track = with_keys(ClipChannel(number, "translation", empty, empty), seconds, way @ into.T)
+        track = laid(number, "translation", seconds, way @ into.T)
         clips[k] = replace(clips[k], channels=(track, *clips[k].channels))
     return replace(scene, nodes=unique_names(nodes), roots=roots, clips=tuple(clips))

@@ -16,8 +16,8 @@ from pruxel.core.geometry.skinning import blended_matrices
 from pruxel.core.geometry.transforms import affine_inverses
 from pruxel.core.scene.bound import carried
 from pruxel.core.scene.edit import edit_meshes
-from pruxel.core.scene.keys import end_of, with_keys
-from pruxel.core.scene.model import Clip, ClipChannel, Mesh, Node, Scene
+from pruxel.core.scene.keys import end_of, laid
+from pruxel.core.scene.model import ChannelPath, Clip, Mesh, Node, Scene
 from pruxel.core.scene.pose import joint_matrices, posed
 from pruxel.core.scene.surface_motion import apart_at_surface
 from pruxel.core.scene.walk import parts, world_from_local
@@ -25,7 +25,7 @@ from pruxel.core.steps.choose_clips import chosen_clips
 from pruxel.core.steps.references import ClipName, Seconds
 from pruxel.core.steps.registry import Params, StepResult, step
 
-_SAME = 1e-7
+_PLACED_BY: tuple[ChannelPath, ...] = ("translation", "rotation", "scale")
 _LOOKS = 9  # moments of a clip at which the difference is measured
 
 
@@ -72,14 +72,12 @@ def _placing(node: Node) -> tuple[object, ...]:
 def _holding(scene: Scene, clip: Clip, moved: list[int]) -> Clip:
     """The clip with a key for all that it left at rest and that rests otherwise now."""
     keyed = {(channel.node, channel.path) for channel in clip.channels}
-    empty = np.zeros(0, np.float32)
-    added = []
-    for index in moved:
-        node = scene.nodes[index]
-        for path, value in (("translation", node.translation), ("rotation", node.rotation), ("scale", node.scale)):
-            if (index, path) not in keyed:
-                channel = ClipChannel(index, path, empty, empty)  # type: ignore[arg-type]
-                added.append(with_keys(channel, np.zeros(1), np.array([value], np.float64)))
+    added = [
+        laid(index, path, np.zeros(1), np.array([getattr(scene.nodes[index], path)], np.float64))
+        for index in moved
+        for path in _PLACED_BY
+        if (index, path) not in keyed
+    ]
     return replace(clip, channels=(*clip.channels, *added)) if clip.channels else clip
 
 
