@@ -103,23 +103,25 @@ def meanings(names: Sequence[str]) -> list[Meaning]:
 
 
 def _meaning(name: str) -> Meaning:
-    pieces = [piece.lower() for piece in _PIECES.findall(_latin(name))]
-    side = "left" if _LEFT & set(pieces) else "right" if _RIGHT & set(pieces) else ""
-    words = [piece for piece in pieces if not piece.isdigit() and piece not in _LEFT | _RIGHT]
-    if not side:
-        words, side = _side_within(words)
+    side, pieces = _apart(name)
     number = next((int(piece) for piece in reversed(pieces) if piece.isdigit() and len(piece) < 4), 0)
-    return Meaning(_kind(words), side, number)
+    return Meaning(_kind([piece for piece in pieces if not piece.isdigit()]), side, number)
 
 
 def sided(name: str) -> tuple[str, str]:
     """The side that a name tells, "" for none, and the name without it, in lower case."""
+    side, pieces = _apart(name)
+    return side, " ".join(pieces)
+
+
+def _apart(name: str) -> tuple[str, list[str]]:
+    """The side that a name tells, and its other words and numbers, in lower case."""
     pieces = [piece.lower() for piece in _PIECES.findall(_latin(name))]
     side = "left" if _LEFT & set(pieces) else "right" if _RIGHT & set(pieces) else ""
     if side:
-        return side, " ".join(piece for piece in pieces if piece not in _LEFT | _RIGHT)
-    words, side = _side_within(pieces)
-    return side, " ".join(words)
+        return side, [piece for piece in pieces if piece not in _LEFT | _RIGHT]
+    pieces, side = _side_within(pieces)
+    return side, pieces
 
 
 def _side_within(words: list[str]) -> tuple[list[str], str]:

@@ -11,7 +11,6 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from pruxel.core.base.arrays import DoubleArray
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
 from pruxel.core.fit.limbs import limb_to, reached
@@ -19,8 +18,9 @@ from pruxel.core.geometry.euler import products, slerps, turns_of_euler
 from pruxel.core.scene.keys import laid
 from pruxel.core.scene.model import ChannelPath, Clip, Node, Scene, Vec3, Vec4
 from pruxel.core.scene.pose import posed
-from pruxel.core.scene.walk import node_named, parents_of, placed_by, world_from_local
+from pruxel.core.scene.walk import parents_of, placed_by, world_from_local
 from pruxel.core.steps.choose_clips import chosen_clips
+from pruxel.core.steps.choose_joints import chosen_joint
 from pruxel.core.steps.references import ClipName, Degrees, Joint, Metres, NameText, Seconds, Share
 from pruxel.core.steps.registry import Params, StepResult, step
 
@@ -92,10 +92,10 @@ def stands(start: Scene, params: Pose, context: Context) -> Scene:
     """The scene as the pose has it, from where it begins; raises `UsageError` for a joint that is not there."""
     made = start
     for one in params.turns:
-        made = _turned(made, _joint(start, one.joint, "turns"), one.turn)
+        made = _turned(made, chosen_joint(start, one.joint, "turns"), one.turn)
     for pull in params.pulls:
         context.check()
-        made = _pulled(made, _joint(start, pull.joint, "pulls"), pull.to)
+        made = _pulled(made, chosen_joint(start, pull.joint, "pulls"), pull.to)
     nodes = [_between(a, b, params.share / 100) for a, b in zip(start.nodes, made.nodes, strict=True)]
     return replace(made, nodes=tuple(nodes))
 
@@ -103,19 +103,8 @@ def stands(start: Scene, params: Pose, context: Context) -> Scene:
 def _short_of(made: Scene, params: Pose) -> float:
     """Metres that the farthest joint is from where it was pulled."""
     world = world_from_local(made)
-    apart = [world[_joint(made, one.joint, "pulls"), :3, 3] - np.array(one.to) for one in params.pulls]
+    apart = [world[chosen_joint(made, one.joint, "pulls"), :3, 3] - np.array(one.to) for one in params.pulls]
     return max((float(np.linalg.norm(one)) for one in apart), default=0.0)
-
-
-def _joint(scene: Scene, name: str, field: str) -> int:
-    index = node_named(scene, name)
-    if index is None:
-        joints = dict.fromkeys(scene.nodes[j].name for skin in scene.skins for j in skin.joints)
-        raise UsageError(
-            ErrorCode.USAGE, f"there is no joint called '{name}'", field=field,
-            expected=f"one of {', '.join(list(joints)[:12])}" if joints else "a model with joints", found=name,
-        )  # fmt: skip
-    return index
 
 
 def _with(scene: Scene, changed: dict[int, Any]) -> Scene:

@@ -10,12 +10,12 @@ from scipy.sparse import csr_array
 
 from pruxel.core.base.arrays import frozen
 from pruxel.core.base.context import Context
-from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
 from pruxel.core.geometry.transforms import affine_inverses
 from pruxel.core.scene.bound import bound
 from pruxel.core.scene.model import Scene, Skin
-from pruxel.core.scene.walk import node_named, world_from_local
+from pruxel.core.scene.walk import world_from_local
+from pruxel.core.steps.choose_joints import chosen_joint
 from pruxel.core.steps.choose_parts import chosen_parts
 from pruxel.core.steps.on_meshes import of_parts
 from pruxel.core.steps.references import Joint, Parts
@@ -40,13 +40,7 @@ def bind_to_joint(scene: Scene, params: BindToJoint, context: Context) -> StepRe
     context.check()
     if not params.joint:
         return StepResult(scene, "no joint is chosen", (Evidence("parts", 0),))
-    joint = node_named(scene, params.joint)
-    if joint is None:
-        joints = dict.fromkeys(scene.nodes[j].name for skin in scene.skins for j in skin.joints)
-        raise UsageError(
-            ErrorCode.USAGE, f"there is no joint called '{params.joint}'", field="joint",
-            expected=f"one of {', '.join(list(joints)[:12])}", found=params.joint,
-        )  # fmt: skip
+    joint = chosen_joint(scene, params.joint, "joint")
     made, chosen, vertices = scene, chosen_parts(scene, params.parts), 0
     for index in chosen:
         context.check()
