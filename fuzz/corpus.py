@@ -31,6 +31,7 @@ _ENDINGS = (
     ".stl",
     ".ply",
     ".off",
+    ".bvh",
     ".3mf",
     ".dae",
     ".zae",

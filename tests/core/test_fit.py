@@ -11,19 +11,23 @@ from hypothesis import strategies as st
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import UsageError
+from pruxel.core.fit.ends import ends_of, paths_apart, with_ends_held
+from pruxel.core.fit.joint_kinds import kinds_in
 from pruxel.core.fit.joint_names import meanings
 from pruxel.core.fit.pairing import pair_joints, skeleton_of
 from pruxel.core.fit.transfer import carried_over, fitted
 from pruxel.core.geometry.euler import turns_of_euler
 from pruxel.core.geometry.transforms import quaternion_matrix
 from pruxel.core.scene.checks import problems
-from pruxel.core.scene.keys import end_of
+from pruxel.core.scene.keys import between, end_of
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.motion_at import worlds
 from pruxel.core.scene.walk import world_from_local
 from pruxel.core.steps.registry import STEPS, Library
+from tests.contracts.test_zoo import read
 from tests.figures import BODY, dance, skeleton
 from tests.scenes import everything, two_boxes
+from tests.zoo import FOLDER
 
 OTHER_NAMES = {
     "hips": "Rig:Pelvis", "spine": "Rig:Spine1", "chest": "Rig:Spine2", "neck": "Rig:Neck", "head": "Rig:Head",
@@ -100,6 +104,64 @@ def test_joints_of_no_names_are_met_by_how_they_stand() -> None:
     pairs = pair_joints(skeleton_of(skeleton(BODY)), skeleton_of(skeleton(out)))
     right = sum(number[p.source] == p.target for p in pairs)
     assert right >= len(BODY) - 2, [(p.source, p.target) for p in pairs if number[p.source] != p.target]
+
+
+# Two people who were really captured, as two studios call their joints: what every body has.
+REAL = {
+    "Hips": "Hips", "LowerBack": "Ab", "Spine1": "Chest", "Neck": "Neck", "Head": "Head", "Left Shoulder": "Collar",
+    "Left Arm": "Shoulder", "Left ForeArm": "Elbow", "Left Hand": "Wrist", "Left UpLeg": "Hip", "Left Leg": "Knee",
+    "Left Foot": "Ankle", "Left ToeBase": "Toes",
+}  # fmt: skip
+
+
+def real_pairs() -> dict[str, str]:
+    found = {}
+    for name, other in REAL.items():
+        for side in ("Left", "Right") if " " in name else ("",):
+            found[name.replace("Left ", side)] = side + other
+    return found
+
+
+def captured(name: str) -> Scene:
+    return read(FOLDER / "BVH" / f"{name}.bvh").scene
+
+
+def test_of_two_people_who_were_captured_the_main_joints_are_met() -> None:
+    one, other = (skeleton_of(captured(name)) for name in ("01_01", "Boxing_Toes"))
+    for first, second, right in (
+        (one, other, real_pairs()), (other, one, {b: a for a, b in real_pairs().items()})
+    ):  # fmt: skip
+        met = {p.source: p.target for p in pair_joints(first, second)}
+        share = sum(met.get(name) == wanted for name, wanted in right.items()) / len(right)
+        assert share >= 0.95, {name: met.get(name) for name, wanted in right.items() if met.get(name) != wanted}
+
+
+def test_a_real_walk_goes_over_to_another_real_body() -> None:
+    source, target = captured("01_01"), captured("Boxing_Toes")
+    a, b = skeleton_of(source), skeleton_of(target)
+    fit = fitted(source, target, a, b, pair_joints(a, b))
+    clip = replace(source.clips[0], channels=tuple(between(c, 0.0, 2.0) for c in source.clips[0].channels))
+    made = carried_over(fit, clip)
+    assert problems(replace(target, clips=(made,))) == []
+    apart = paths_apart(fit, ends_of(fit), clip, made)
+    assert len(ends_of(fit)) == 4
+    limb = float(np.linalg.norm(b.places[b.names.index("LeftHip")] - b.places[b.names.index("LeftAnkle")]))
+    assert apart < 0.12 * limb
+    held = with_ends_held(fit, ends_of(fit), clip, made)
+    assert paths_apart(fit, ends_of(fit), clip, held) < 0.25 * apart
+
+
+def test_a_word_for_two_bones_is_told_by_its_neighbours() -> None:
+    def kinds(*names: str) -> list[str]:
+        return [one.kind for one in kinds_in(names, np.arange(-1, len(names) - 1))]
+
+    assert kinds("chest", "collar_l", "shoulder_l", "elbow_l") == ["chest", "shoulder", "upper arm", "forearm"]
+    assert kinds("chest", "shoulder_l", "arm_l", "hand_l") == ["chest", "shoulder", "upper arm", "hand"]
+    assert kinds("hips", "hip_l", "knee_l", "ankle_l") == ["hips", "thigh", "shin", "foot"]
+    assert kinds("pelvis", "leg1_r", "leg2_r", "foot_r") == ["hips", "thigh", "shin", "foot"]
+    assert kinds("spine", "spine1", "spine2", "neck", "head", "head_end") == [
+        "spine", "spine", "chest", "neck", "head", "",
+    ]  # fmt: skip
 
 
 def test_what_a_person_says_counts() -> None:

@@ -190,7 +190,7 @@ MADE: dict[str, tuple[Callable[[], bytes], Kind]] = {
     "ply": (lambda: b"ply\nformat ascii 1.0\n", Kind.MODEL),
     "collada": (lambda: b"\xef\xbb\xbf<?xml version='1.0'?>\n<COLLADA version='1.4.1'>", Kind.MODEL),
     "x3d": (lambda: b"<?xml version='1.0'?>\n<X3D profile='Immersive'>", Kind.MODEL),
-    "bvh": (lambda: b"HIERARCHY\nROOT Hips\n{\n", Kind.CLIPS),
+    "bvh": (lambda: b"HIERARCHY\nROOT Hips\n{\n", Kind.SKELETON),
     "settings": (lambda: b"[video]\nwidth = 1280\n; a comment\n", Kind.TEXT),
     "a script": (lambda: b"#!/usr/bin/env lua\nlocal x = 1\n", Kind.TEXT),
     "json": (lambda: json.dumps({"a": [1, 2, {"b": None}]}).encode(), Kind.TEXT),

@@ -22,11 +22,12 @@ from pruxel.core.deliver.proof import Outcome, Proof, Tolerances
 from pruxel.core.deliver.proof.checks import worst
 from pruxel.core.deliver.proof.prove import prove
 from pruxel.core.formats import every  # noqa: F401 - registers all formats
-from pruxel.core.formats.ready import make_ready
+from pruxel.core.formats.ready import is_bare, make_ready, nothing_to_write
 from pruxel.core.formats.registry import FORMATS, Format, Options, OutFile, lost
 from pruxel.core.formats.repictured import repictured, unpictured, with_colors_in_vertices
 from pruxel.core.formats.textures import link_name
 from pruxel.core.images import png
+from pruxel.core.pictures.bones import visible
 from pruxel.core.pictures.render import View, render
 from pruxel.core.scene.edit import merge
 from pruxel.core.scene.model import Scene
@@ -99,6 +100,8 @@ def deliver(
         made_ready = make_ready(scene, part)
         ready.append(made_ready.scene)
         told += made_ready.told
+        if is_bare(made_ready.scene) and not all("skins" in spec.carries for spec in specs):
+            raise nothing_to_write(made_ready.scene)
     cuts = cuts_of(ready, name, plan)
     work = [(spec, cut) for spec in specs for cut in cuts_for(cuts, spec)]
     made = list[tuple[Exhibit, list[Written]]]()
@@ -197,7 +200,7 @@ def _read(one: Exhibit, context: Context) -> Scene | None:
 
 def _drawn(scene: Scene, folder: Path, name: str, context: Context) -> str:
     with np.errstate(over="ignore", invalid="ignore"):  # of places at the end of what numbers hold
-        picture = png.encode(render(scene, Context(cancelled=context.cancelled), _VIEW))
+        picture = png.encode(render(visible(scene), Context(cancelled=context.cancelled), _VIEW))
     [written] = write_files(folder, [OutFile(f"report/{name}.png", [picture])], context)
     return written.path
 

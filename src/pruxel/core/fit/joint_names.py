@@ -17,7 +17,7 @@ _RIGHT = frozenset(
 # Common words of several languages; what they are called there.
 _WORDS = {
     "hips": "hips hip pelvis becken huefte hanche hanches bassin cadera caderas bacino koshi",
-    "spine": "spine waist abdomen belly torso wirbel ruecken bauch dos colonne columna espalda schiena",
+    "spine": "spine waist abdomen ab belly torso lowerback midback upperback wirbel ruecken bauch dos colonne columna espalda schiena",
     "chest": "chest breast ribs ribcage thorax brust poitrine pecho petto mune",
     "neck": "neck hals nacken cou cuello collo kubi",
     "head": "head skull kopf tete cabeza testa atama",
@@ -49,6 +49,8 @@ _WORDS = {
     "twist": "twist roll drehung",
 }
 _MEANS = {word: kind for kind, words in _WORDS.items() for word in words.split()}
+# What only marks where a limb ends; the word before it says of which, and no bone begins there.
+_ENDS = frozenset({"end", "nub", "tip", "site", "effector"})
 _UPPER = frozenset({"up", "upper", "ober", "haut"})
 _LOWER = frozenset({"low", "lower", "lo", "fore", "unter", "bas"})
 # Where a name holds several words, what stands first here says more.
@@ -135,6 +137,8 @@ def _side_within(words: list[str]) -> tuple[list[str], str]:
 
 
 def _kind(words: list[str]) -> str:
+    if _ENDS & set(words[1:]):
+        return ""
     whole = "".join(words)
     if whole in _MEANS:
         return _MEANS[whole]

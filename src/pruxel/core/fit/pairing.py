@@ -10,9 +10,10 @@ from scipy.optimize import linear_sum_assignment
 
 from pruxel.core.base.arrays import AnyArray, DoubleArray
 from pruxel.core.base.errors import ErrorCode, UsageError
-from pruxel.core.fit.joint_names import Meaning, meanings, plain, without_prefix
+from pruxel.core.fit.joint_kinds import kinds_in
+from pruxel.core.fit.joint_names import Meaning, plain, without_prefix
 from pruxel.core.scene.model import Clip, Scene
-from pruxel.core.scene.walk import every_in_order, parents_of, world_from_local
+from pruxel.core.scene.walk import bare_nodes, every_in_order, parents_of, world_from_local
 
 _SAME, _ALIKE, _MEANT, _NEARLY, _BUILT = 1.0, 0.97, 0.9, 0.75, 0.7
 _LEAST = 0.35
@@ -75,10 +76,9 @@ class Skeleton:
 
 
 def skeleton_of(scene: Scene) -> Skeleton:
-    """The joints of all skins and what clips move, in the order of the tree; without either, nodes without a mesh."""
-    wanted = {joint for skin in scene.skins for joint in skin.joints}
-    wanted |= {c.node for clip in scene.clips for c in clip.channels if c.path != "weights"}
-    wanted = wanted or {n for n, node in enumerate(scene.nodes) if node.mesh is None}
+    """The joints of all skins and what clips move, in the order of the tree; without a skin all nodes that are bare."""
+    wanted = {joint for skin in scene.skins for joint in skin.joints} or bare_nodes(scene)
+    wanted = wanted | {c.node for clip in scene.clips for c in clip.channels if c.path != "weights"}
     parents, world = parents_of(scene), world_from_local(scene)
     order = [node for node in every_in_order(scene) if node in wanted]
     number = {node: n for n, node in enumerate(order)}
@@ -103,7 +103,7 @@ def pair_joints(source: Skeleton, target: Skeleton, said: Mapping[str, str] | No
     Each joint has at most one partner, and what stands above another stands above its partner.
     """
     given = dict(said or {})
-    mine, theirs = meanings(source.names), meanings(target.names)
+    mine, theirs = kinds_in(source.names, source.above), kinds_in(target.names, target.above)
     score, level = _by_name(source, target, mine, theirs)
     built = _by_structure(source, target, mine, theirs)
     against = np.array([[_sides_differ(a, b) for b in theirs] for a in mine], bool).reshape(score.shape)
@@ -171,10 +171,11 @@ def _by_name(
     rank_a, rank_b = _ranks(mine), _ranks(theirs)
     for r, (name, flat, meant) in enumerate(zip(source.names, short_a, mine, strict=True)):
         for c, (other, flat_b, meant_b) in enumerate(zip(target.names, short_b, theirs, strict=True)):
-            if name == other:
-                score[r, c] = _SAME
-            elif flat == flat_b:
-                score[r, c] = _ALIKE
+            if flat == flat_b:
+                score[r, c] = _SAME if name == other else _ALIKE
+                # One word for two bones: the shoulder of one is the upper arm of the other.
+                if meant.kind and meant_b.kind and not _kin(meant.kind, meant_b.kind):
+                    score[r, c] = _NEARLY
             elif meant.kind and _kin(meant.kind, meant_b.kind) and meant.side == meant_b.side:
                 score[r, c] = _MEANT if meant.kind == meant_b.kind and rank_a[r] == rank_b[c] else _NEARLY
     return score, score.copy()

@@ -55,7 +55,7 @@ _BY_MAGIC: tuple[tuple[bytes, Kind], ...] = (
     (b"glTF", Kind.MODEL),
     (b"ply\n", Kind.MODEL),
     (b"ply\r\n", Kind.MODEL),
-    (b"HIERARCHY", Kind.CLIPS),
+    (b"HIERARCHY", Kind.SKELETON),
     (b"#usda", Kind.MODEL),
     (b"PXR-USDC", Kind.MODEL),
     (b"#VRML", Kind.MODEL),
@@ -103,7 +103,7 @@ _MP3_FRAMES = tuple(bytes((0xFF, second)) for second in (0xFB, 0xFA, 0xF3, 0xF2,
 _XML_ROOTS = ((b"<COLLADA", Kind.MODEL), (b"<X3D", Kind.MODEL), (b"<amf", Kind.MODEL), (b"<svg", Kind.TEXTURE))
 _ENDINGS: dict[Kind, str] = {
     Kind.MODEL: "obj gltf glb ply stl off dae zae x3d x3dz x3dv x3dvz wrl wrz vrml amf 3mf usd usda usdc usdz fbx abc",
-    Kind.CLIPS: "bvh",
+    Kind.SKELETON: "bvh",
     Kind.MATERIAL: "mtl mtlx",
     Kind.TEXTURE: "tga dds png jpg jpeg bmp webp gif tif tiff qoi ktx ktx2 hdr exr avif ppm pgm pbm pnm pcx ico svg",
     Kind.TABLE: "csv tsv sqlite sqlite3 db",

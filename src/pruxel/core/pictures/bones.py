@@ -10,7 +10,7 @@ from pruxel.core.base.arrays import DoubleArray, FloatArray, IndexArray, as_floa
 from pruxel.core.geometry.normals import vertex_normals
 from pruxel.core.scene.materials import Material
 from pruxel.core.scene.model import Mesh, Primitive, Scene
-from pruxel.core.scene.walk import world_from_local
+from pruxel.core.scene.walk import bare_nodes, world_from_local
 
 _SIDES = 8
 _JOINT = Material("joint", base_color=(0.75, 0.36, 0.16, 1.0), roughness=0.7, metallic=0.0)
@@ -24,11 +24,12 @@ def visible(scene: Scene) -> Scene:
 
 def with_bones(scene: Scene) -> Scene:
     """The scene with drawn joints, each in its own joint's space, so that they follow a clip. For looking only."""
-    known = {joint for skin in scene.skins for joint in skin.joints}
+    known = {joint for skin in scene.skins for joint in skin.joints} or bare_nodes(scene)
+    if not known:
+        return scene
     joints = sorted(known)
     matrices = world_from_local(scene)
-    places = matrices[joints][:, :3, 3] if joints else np.zeros((0, 3))
-    size = float(np.ptp(places, axis=0).max(initial=0.0)) or 1.0
+    size = float(np.ptp(matrices[joints][:, :3, 3], axis=0).max()) or 1.0
     nodes, meshes = list(scene.nodes), list(scene.meshes)
     first = len(scene.materials)
     for joint in joints:

@@ -40,11 +40,13 @@ def edit_meshes(scene: Scene, nodes: Collection[int], change: Callable[[Mesh], M
 def keep_nodes(scene: Scene, keep: Collection[int]) -> Scene:
     """Keep some nodes with all that they hold (joints, meshes, materials, …) and all that stands above.
 
-    Drop the rest.
+    Drop the rest. A skeleton that no mesh hangs on stays one where all of its joints are kept.
     """
     above = parents_of(scene)
     kept: dict[Table, set[int]] = {table: set() for table in TABLES}
     pending: list[tuple[Table, int]] = [("nodes", index) for index in keep]
+    if all(node.mesh is None for node in scene.nodes):
+        pending += [("skins", n) for n, skin in enumerate(scene.skins) if set(skin.joints) <= set(keep)]
     while pending:
         table, index = pending.pop()
         if index in kept[table]:

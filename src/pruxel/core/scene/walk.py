@@ -115,3 +115,8 @@ def world_normals(primitive: Primitive, matrix: DoubleArray) -> FloatArray | Non
     turned = primitive.normals @ normal_matrix(matrix).T.astype(np.float32)
     length = np.sqrt(np.einsum("ij,ij->i", turned, turned))[:, None]
     return (turned / np.maximum(length, np.float32(1e-20))).astype(np.float32)
+
+
+def bare_nodes(scene: Scene) -> set[int]:
+    """The nodes that hold neither a mesh nor a camera nor a light: joints, where no skin says which are."""
+    return {n for n, one in enumerate(scene.nodes) if one.mesh is None and one.camera is None and one.light is None}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from pruxel.core.base.context import Context
@@ -39,21 +39,32 @@ class Ready:
 def make_ready(scene: Scene, context: Context) -> Ready:
     """See to everything that formats ask for; raises `InputError` for a scene that does not hold together.
 
-    Raises `UsageError` when there is nothing to write: no triangle, point, line or joint.
+    A skeleton without a mesh stays one. Raises `UsageError` when there is nothing to write: no triangle, point, line or
+    joint.
     """
     told: Told = []
     scene = drop_unused(entered(scene, scene.name))
     for stage in _STAGES:
         context.check()
         scene = stage(scene, told)
-    if not scene.skins and not any(mesh.primitives or mesh.strokes for _, _, mesh in parts(scene)):
-        raise UsageError(
-            ErrorCode.USAGE,
-            "there is nothing to write",
-            field=scene.name,
-            expected="at least one triangle",
-            found="; ".join(told) or "no part",
-            hint="Show or add a part first.",
-        )
+    if is_bare(scene) and not scene.skins:
+        raise nothing_to_write(scene, told)
     scene = with_written_images(scene, told, context)
     return Ready(entered(scene, scene.name), tuple(told))
+
+
+def is_bare(scene: Scene) -> bool:
+    """Whether there is no triangle, point or line."""
+    return not any(mesh.primitives or mesh.strokes for _, _, mesh in parts(scene))
+
+
+def nothing_to_write(scene: Scene, told: Sequence[str] = ()) -> UsageError:
+    """The error of a scene that holds nothing of what is to be written."""
+    return UsageError(
+        ErrorCode.USAGE,
+        "there is nothing to write",
+        field=scene.name,
+        expected="at least one triangle",
+        found="; ".join(told) or ("joints and no part" if scene.skins else "no part"),
+        hint="Show or add a part first." if not scene.skins else "Choose a format that holds skeletons: FBX or glTF.",
+    )
