@@ -117,7 +117,11 @@ def test_any_skeleton_moves_as_the_format_says(seed: int, order: list[str], abov
         up = parents[n]
         turn[n] = own if up < 0 else turn[up] @ own
         place[n] = way if up < 0 else place[up] + turn[up] @ offsets[n]
-    metres = 1.0 if np.ptp(np.array([offsets_at(parents, offsets, n) for n in range(len(parents))]), axis=0).max() <= 5 else 0.01
+    metres = (
+        1.0
+        if np.ptp(np.array([offsets_at(parents, offsets, n) for n in range(len(parents))]), axis=0).max() <= 5
+        else 0.01
+    )
     for n, where in place.items():
         np.testing.assert_allclose(found[f"joint{n}"], metres * where, atol=2e-5)
 
@@ -181,7 +185,8 @@ def test_what_cannot_be_used_is_refused_with_its_line(text: str, why: str) -> No
 
 def test_many_joints_and_long_chains_end_in_a_refusal_or_are_read() -> None:
     deep = "HIERARCHY\n" + "".join(
-        f"{'JOINT' if n else 'ROOT'} j{n}\n{{\nOFFSET 0 0.001 0\nCHANNELS 3 Zrotation Xrotation Yrotation\n" for n in range(10_000)
+        f"{'JOINT' if n else 'ROOT'} j{n}\n{{\nOFFSET 0 0.001 0\nCHANNELS 3 Zrotation Xrotation Yrotation\n"
+        for n in range(10_000)
     )
     assert len(opened(deep).scene.nodes) == 10_000
     with pytest.raises(InputError) as caught:
@@ -201,7 +206,9 @@ def test_whatever_is_changed_is_read_or_refused(data: st.DataObject) -> None:
         elif kind == "cut":
             del text[at : at + data.draw(st.integers(1, 40))]
         elif kind == "word":
-            text[at:at] = data.draw(st.sampled_from([b" 1e308 ", b"}", b"{\n", b"\nEnd Site\n", b"-0", b"inf", b"\nMOTION\n"]))
+            text[at:at] = data.draw(
+                st.sampled_from([b" 1e308 ", b"}", b"{\n", b"\nEnd Site\n", b"-0", b"inf", b"\nMOTION\n"])
+            )
         else:
             text[at:at] = text[at : at + 80]
         text = text or bytearray(b" ")

@@ -14,7 +14,7 @@ from pruxel.core.base.errors import UsageError
 from pruxel.core.fit.ends import ends_of, paths_apart, with_ends_held
 from pruxel.core.fit.joint_kinds import kinds_in
 from pruxel.core.fit.joint_names import meanings
-from pruxel.core.fit.pairing import pair_joints, skeleton_of
+from pruxel.core.fit.pairing import known_pairs, pair_joints, skeleton_of
 from pruxel.core.fit.transfer import carried_over, fitted
 from pruxel.core.geometry.euler import turns_of_euler
 from pruxel.core.geometry.transforms import quaternion_matrix
@@ -149,6 +149,14 @@ def test_a_real_walk_goes_over_to_another_real_body() -> None:
     assert apart < 0.12 * limb
     held = with_ends_held(fit, ends_of(fit), clip, made)
     assert paths_apart(fit, ends_of(fit), clip, held) < 0.25 * apart
+
+
+def test_kept_pairs_count_for_those_who_have_both_joints_whichever_way_round() -> None:
+    kept = ["paw = hand.L", "paw = foot.L", "hand.L = fist", "tail =", "other = strange"]
+    assert known_pairs(kept, ["paw", "tail"], ["hand.L", "foot.L"]) == ["paw = hand.L", "tail ="]
+    assert known_pairs(kept, ["hand.L"], ["paw", "fist"]) == ["hand.L = paw"]
+    assert known_pairs(kept, ["fist"], ["hand.L", "tail"]) == ["fist = hand.L"]
+    assert known_pairs(kept, ["x"], ["y"]) == []
 
 
 def test_a_word_for_two_bones_is_told_by_its_neighbours() -> None:

@@ -74,16 +74,31 @@ def test_joints_of_clips_are_met_with_those_of_what_is_shown(client: TestClient,
     asked = {"project": project, "entry": "actors/moves/diver_moves.bcl"}
     found = client.post(f"/api/scenes/{body}/joints", json=asked).json()
     assert found["clips"] == ["walk", "greet", "wait"]
-    assert {"name": "left_thigh", "moves": True} in found["theirs"]
-    assert set(found["ours"]) >= {pair["target"] for pair in found["pairs"]}
+    thigh = next(one for one in found["theirs"] if one["name"] == "left_thigh")
+    assert thigh["moves"]
+    assert found["theirs"][thigh["above"]]["place"][1] > thigh["place"][1], "the hips are above"
+    assert {one["name"] for one in found["ours"]} >= {pair["target"] for pair in found["pairs"]}
     said = client.post(
-        f"/api/scenes/{body}/joints", json=asked | {"said": [f"left_thigh = {found['ours'][-1]}"]}
+        f"/api/scenes/{body}/joints", json=asked | {"said": [f"left_thigh = {found['ours'][-1]['name']}"]}
     ).json()
     by_hand = [pair for pair in said["pairs"] if pair["why"] == "said by hand"]
-    assert [(pair["source"], pair["target"]) for pair in by_hand] == [("left_thigh", found["ours"][-1])]
+    assert [(pair["source"], pair["target"]) for pair in by_hand] == [("left_thigh", found["ours"][-1]["name"])]
     assert client.post(f"/api/scenes/{body}/joints", json=asked | {"said": ["thigh"]}).status_code == 422
     assert client.post(f"/api/scenes/{body}/joints", json=asked | {"entry": "no/such"}).status_code == 404
     assert client.post("/api/scenes/nothing/joints", json=asked).status_code == 404
+    # What is kept in the profile is known to whoever asks next, of these two or the other way round.
+    address = f"/api/projects/{project}/profile"
+    before = client.get(address).json()["text"]
+    there, here = found["theirs"][2]["name"], found["ours"][0]["name"]
+    assert found["known"] == []
+    for said in ([f"{there} = {here}"], [f"{here} = {there}", "nobody = nothing"]):
+        assert client.post(f"{address}/joints", json={"pairs": said}).status_code == 204
+        assert client.post(f"/api/scenes/{body}/joints", json=asked).json()["known"] == [f"{there} = {here}"]
+    told = client.get(address).json()
+    assert told["problem"] is None
+    assert told["text"].startswith(before.rstrip())
+    assert client.post(f"{address}/joints", json={"pairs": ["no pair"]}).status_code == 422
+    assert client.post(f"{address}/joints", json={"pairs": []}).status_code == 422
 
 
 def test_joints_go_where_they_are_turned_and_pulled(client: TestClient) -> None:

@@ -3,7 +3,7 @@ import { flushPromises, mount } from '@vue/test-utils'
 import { Quaternion, Vector3 } from 'three'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { effectScope, ref } from 'vue'
-import { api } from '../src/api/client'
+import { fitting } from '../src/api/fitting'
 import { usePosing } from '../src/composables/usePosing'
 import PoseBar from '../src/features/bench/PoseBar.vue'
 import { freeName, NOTHING, touched, turnOf, withPull, withTurn, without } from '../src/model/pose'
@@ -69,7 +69,7 @@ describe('joints placed by hand', () => {
 })
 
 function posing(answer: () => Promise<JointAt[]> = async () => []) {
-  const asked = vi.spyOn(api, 'poseJoints').mockImplementation(answer as never)
+  const asked = vi.spyOn(fitting, 'pose').mockImplementation(answer as never)
   const [place, joint] = [vi.fn(), ref('hand')]
   let held!: Held
   const setHandles = vi.fn((_joint: string, _grip: string, given: Held) => (held = given))

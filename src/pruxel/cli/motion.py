@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import asdict, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
@@ -104,17 +104,23 @@ def fit(
 ) -> None:
     """Carry clips over onto another model's joints, tell which joint was taken for which, and deliver it."""
     from pruxel.cli.workspace import Given
-    from pruxel.core.fit.pairing import met_joints, moved_by
+    from pruxel.core.fit.pairing import known_pairs, met_joints, moved_by, skeleton_of
     from pruxel.core.recipe.document import StepUse
 
-    params = {"entry": clips_of, "clips": clip or [], "pairs": pair or []}
+    said = list(pair or [])
+
+    def uses(opener: Opener) -> list[StepUse]:
+        theirs, ours = (skeleton_of(opener.scene([one], Context())).names for one in (clips_of, on))
+        # What a person says now counts more than what the profile keeps.
+        said[:0] = known_pairs(opener.stack.profile.spec.joints, theirs, ours)
+        return [StepUse(step="fit_clips", params={"entry": clips_of, "clips": clip or [], "pairs": said})]
+
     with told():
         opener, found = _worked(
-            sources, Given(profile, layout, language, key, names), [on], [StepUse(step="fit_clips", params=params)],
-            (to, option, purpose, out), also=[clips_of],
-        )  # fmt: skip
+            sources, Given(profile, layout, language, key, names), [on], uses, (to, option, purpose, out), [clips_of]
+        )
         guest = opener.scene([clips_of], Context())
-        _, _, met_pairs = met_joints(guest, opener.scene([on], Context()), pair or [])
+        _, _, met_pairs = met_joints(guest, opener.scene([on], Context()), said)
         moved = moved_by(guest, guest.clips)
         pairs = [asdict(one) for one in met_pairs]
         met = {one["source"] for one in pairs}
@@ -167,7 +173,7 @@ def pose(
         if freeze:
             uses.append(StepUse(step="freeze_pose", params={"clip": name}))
         _, found = _worked(
-            sources, Given(profile, layout, language, key, names), entry, uses, (to, option, purpose, out)
+            sources, Given(profile, layout, language, key, names), entry, lambda _: uses, (to, option, purpose, out)
         )
     tell_item(found, as_json=as_json)
 
@@ -176,7 +182,7 @@ def _worked(
     sources: list[str],
     given: Any,  # noqa: ANN401 - its room is imported when a command runs
     entries: list[str],
-    uses: Sequence[StepUse],
+    uses: Callable[[Opener], Sequence[StepUse]],
     written: tuple[list[str] | None, list[str] | None, str | None, Path | None],
     also: Sequence[str] = (),
 ) -> tuple[Opener, ItemTold]:
@@ -185,10 +191,10 @@ def _worked(
     from pruxel.core.batch.work import Item, work_on
     from pruxel.core.recipe.inputs import Opener
 
-    wish = wish_of(tuple(uses), *written)
     stack = open_stack(sources, given, Context())
     check_there(stack, [*entries, *also])
     opener = Opener(stack)
+    wish = wish_of(tuple(uses(opener)), *written)
     item = Item(entries[0].rsplit("/", 1)[-1].rsplit(".", 1)[0], tuple(entries), "")
     # Nothing is delivered that is not what was asked for.
     found = work_on(opener, item, replace(wish, strict=True), Context())

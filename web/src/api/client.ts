@@ -1,10 +1,9 @@
-import createClient from 'openapi-fetch'
-import { patientFetch } from '../composables/useConnection'
 import { digestOf } from '../model/digest'
-import type { components, paths } from './schema'
-
-type Schemas = components['schemas']
 import type { Wanted } from '../model/wanted'
+import { client, ok, type Schemas } from './ask'
+import type { paths } from './schema'
+
+export { ApiError, type ProblemDetails } from './ask'
 
 export type Project = Schemas['ProjectOut']
 export type Source = Schemas['SourceOut']
@@ -69,45 +68,6 @@ export type LayoutExample = Schemas['ExampleOut']
 export type Search = NonNullable<paths['/api/entries/{entry}/finds']['get']['parameters']['query']>
 export type FacesWanted = Schemas['FacesIn']
 export type Chosen = Schemas['ChosenOut']
-export type ProblemDetails = Schemas['Problem']
-
-export class ApiError extends Error {
-  constructor(readonly problem: ProblemDetails) {
-    super(problem.detail)
-  }
-}
-
-const client = createClient<paths>({ baseUrl: '', fetch: patientFetch })
-
-const OFFLINE: ProblemDetails = {
-  title: 'No answer',
-  status: 0,
-  code: 'offline',
-  detail: 'The server does not answer. Is it still running?',
-}
-
-interface Answer<T> {
-  data?: T
-  error?: unknown
-  response: Response
-}
-
-// The data of an answer, or an `ApiError` that says what went wrong, where, and what to try.
-async function ok<T>(asked: Promise<Answer<T>>): Promise<T> {
-  let answer: Answer<T>
-  try {
-    answer = await asked
-  } catch (error) {
-    if (error instanceof DOMException && error.name === 'AbortError') throw error
-    throw new ApiError(OFFLINE)
-  }
-  const { data, error, response } = answer
-  if (response.ok) return data as T
-  const words = `The server answered ${response.status}.`
-  const fallback = { title: response.statusText, status: response.status, code: 'http', detail: words }
-  throw new ApiError(error && typeof error === 'object' && 'title' in error ? (error as ProblemDetails) : fallback)
-}
-
 // A search as the routes take it.
 export interface Wish {
   search?: string
@@ -343,10 +303,6 @@ export const api = {
     ok(client.GET('/api/projects/{project}/entries-like', { params: { path: { project }, query } })),
   chooseFaces: (manifest: string, body: FacesWanted) =>
     ok(client.POST('/api/scenes/{manifest}/faces', { params: { path: { manifest } }, body })),
-  meetJoints: (manifest: string, body: Schemas['JointsIn']) =>
-    ok(client.POST('/api/scenes/{manifest}/joints', { params: { path: { manifest } }, body })),
-  poseJoints: (manifest: string, body: Schemas['Pose']) =>
-    ok(client.POST('/api/scenes/{manifest}/pose', { params: { path: { manifest } }, body })),
   slots: (workpiece: string) => ok(client.GET('/api/workpieces/{workpiece}/slots', at({ workpiece }))),
   renameWorkpiece: (workpiece: string, name: string) =>
     ok(client.PATCH('/api/workpieces/{workpiece}', { params: { path: { workpiece } }, body: { name } })),

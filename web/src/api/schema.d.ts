@@ -1518,6 +1518,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/profile/joints": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Joints
+         * @description Keep in the profile which joint is which; before what it said till now; all else stays to the letter.
+         */
+        post: operations["keep_joints_api_projects__project__profile_joints_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/profile/schemes": {
         parameters: {
             query?: never;
@@ -3218,7 +3238,7 @@ export interface components {
             /** Clips */
             clips: components["schemas"]["ClipOut"][];
             /** Joints */
-            joints: components["schemas"]["JointOut"][];
+            joints: components["schemas"]["pruxel__server__api__browse_models__JointOut"][];
             /** Materials */
             materials: string[];
             /** Notes */
@@ -3391,16 +3411,6 @@ export interface components {
             won: components["schemas"]["WonName"][];
         };
         /**
-         * JointOut
-         * @description A joint; `depth` counts the joints above it.
-         */
-        JointOut: {
-            /** Depth */
-            depth: number;
-            /** Name */
-            name: string;
-        };
-        /**
          * JointPlace
          * @description Where a joint is in its parent: metres, and its turn xyzw.
          */
@@ -3486,12 +3496,16 @@ export interface components {
         /**
          * JointsOut
          * @description The pairs, the joints of both sides in the order of their trees, and the names of the clips.
+         *
+         *     `known` are corrections that the profile keeps.
          */
         JointsOut: {
             /** Clips */
             clips: string[];
+            /** Known */
+            known: string[];
             /** Ours */
-            ours: string[];
+            ours: components["schemas"]["pruxel__server__api__fitting__JointOut"][];
             /** Pairs */
             pairs: components["schemas"]["PairOut"][];
             /** Theirs */
@@ -3501,6 +3515,14 @@ export interface components {
         KeepIn: {
             /** Hits */
             hits: components["schemas"]["HitModel"][];
+        };
+        /**
+         * KeptJointsIn
+         * @description Pairs of joints, `one = other`.
+         */
+        KeptJointsIn: {
+            /** Pairs */
+            pairs: string[];
         };
         /** KeyIn */
         KeyIn: {
@@ -4685,10 +4707,18 @@ export interface components {
          * @description A joint of the clips; `moves`: one of them moves it.
          */
         TheirJointOut: {
+            /** Above */
+            above: number;
             /** Moves */
             moves: boolean;
             /** Name */
             name: string;
+            /** Place */
+            place: [
+                number,
+                number,
+                number
+            ];
         };
         /**
          * ThingIn
@@ -4948,6 +4978,32 @@ export interface components {
         ZipOut: {
             /** Address */
             address: string;
+        };
+        /**
+         * JointOut
+         * @description A joint; `depth` counts the joints above it.
+         */
+        pruxel__server__api__browse_models__JointOut: {
+            /** Depth */
+            depth: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * JointOut
+         * @description A joint as it rests: metres in the world, and the number of the one above, -1 for none.
+         */
+        pruxel__server__api__fitting__JointOut: {
+            /** Above */
+            above: number;
+            /** Name */
+            name: string;
+            /** Place */
+            place: [
+                number,
+                number,
+                number
+            ];
         };
         /** NameIn */
         pruxel__server__api__models__NameIn: {
@@ -8220,6 +8276,43 @@ export interface operations {
                 content: {
                     "application/yaml": unknown;
                 };
+            };
+            400: components["responses"]["Refused400"];
+            401: components["responses"]["Refused401"];
+            403: components["responses"]["Refused403"];
+            404: components["responses"]["Refused404"];
+            405: components["responses"]["Refused405"];
+            408: components["responses"]["Refused408"];
+            409: components["responses"]["Refused409"];
+            413: components["responses"]["Refused413"];
+            421: components["responses"]["Refused421"];
+            422: components["responses"]["Refused422"];
+            500: components["responses"]["Refused500"];
+            503: components["responses"]["Refused503"];
+            507: components["responses"]["Refused507"];
+        };
+    };
+    keep_joints_api_projects__project__profile_joints_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeptJointsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             400: components["responses"]["Refused400"];
             401: components["responses"]["Refused401"];

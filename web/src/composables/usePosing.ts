@@ -1,6 +1,6 @@
 import { computed, ref, shallowRef, watch } from 'vue'
 import { Euler, MathUtils, Quaternion, type Vector3 } from 'three'
-import { api } from '../api/client'
+import { fitting, type PoseWish } from '../api/fitting'
 import { NOTHING, turnOf, withPull, without, withTurn, type Posed, type Turn } from '../model/pose'
 import { told } from '../model/words'
 import type { Grip, Held } from '../viewer/handles'
@@ -24,7 +24,7 @@ export function usePosing(
   let held: Posed | null = null
   let [asking, again] = [false, false]
 
-  const wanted = (name = 'pose'): Parameters<typeof api.poseJoints>[1] => ({
+  const wanted = (name = 'pose'): PoseWish => ({
     name,
     ...from,
     ...posed.value,
@@ -41,7 +41,7 @@ export function usePosing(
     try {
       do {
         again = false
-        const places = await api.poseJoints(scene(), wanted())
+        const places = await fitting.pose(scene(), wanted())
         if (on.value) await stage()?.place(places)
         error.value = ''
       } while (again && on.value)

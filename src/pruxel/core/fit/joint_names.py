@@ -17,7 +17,10 @@ _RIGHT = frozenset(
 # Common words of several languages; what they are called there.
 _WORDS = {
     "hips": "hips hip pelvis becken huefte hanche hanches bassin cadera caderas bacino koshi",
-    "spine": "spine waist abdomen ab belly torso lowerback midback upperback wirbel ruecken bauch dos colonne columna espalda schiena",
+    "spine": (
+        "spine waist abdomen ab belly torso lowerback midback upperback wirbel ruecken bauch dos colonne columna "
+        "espalda schiena"
+    ),
     "chest": "chest breast ribs ribcage thorax brust poitrine pecho petto mune",
     "neck": "neck hals nacken cou cuello collo kubi",
     "head": "head skull kopf tete cabeza testa atama",

@@ -152,6 +152,21 @@ def corrections(lines: Sequence[str]) -> dict[str, str]:
     return found
 
 
+def known_pairs(kept: Sequence[str], theirs: Sequence[str], ours: Sequence[str]) -> list[str]:
+    """Corrections, `theirs = ours`, that kept pairs `one = other` mean for two skeletons: those of which both have one.
+
+    Pairs are meant both ways, also of several skeletons; the first that speaks of a joint counts.
+    """
+    found: dict[str, str] = {}
+    there, here = set(theirs), set(ours)
+    for one, other in reversed(corrections(kept[::-1]).items()):
+        for a, b in ((one, other), (other, one)):
+            if a in there and a not in found and (b in here or not b) and (not b or b not in found.values()):
+                found[a] = b
+                break
+    return [f"{a} = {b}".rstrip() for a, b in found.items()]
+
+
 def _numbers(names: Sequence[str]) -> dict[str, int]:
     return {name: n for n, name in reversed(list(enumerate(names)))}
 

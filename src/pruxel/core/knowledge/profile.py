@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import Field, ValidationError
+from pydantic import Field, StringConstraints, ValidationError
 
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.binary.conventions import Conventions
@@ -76,8 +76,15 @@ class Alias(Strict):
     star: bool = False
 
 
+JointPair = Annotated[str, StringConstraints(pattern=r"^\s*[^=\s][^=]*=[^=]*$", max_length=1000)]
+
+
 class ProfileFile(Strict):
-    """The YAML file of a profile. `layouts` are patterns of files beside it, or whole layouts in place."""
+    """The YAML file of a profile. `layouts` are patterns of files beside it, or whole layouts in place.
+
+    `joints` are pairs, `one = other`, of what two skeletons call one bone where the names do not tell; they count both
+    ways.
+    """
 
     profile: Literal[1]
     name: str
@@ -95,6 +102,7 @@ class ProfileFile(Strict):
     variants: dict[str, tuple[str, ...]] = {}
     slots: tuple[SlotSpec, ...] = ()
     schemes: tuple[SchemeSpec, ...] = ()
+    joints: tuple[JointPair, ...] = ()
     recipes: tuple[dict[str, Any], ...] = ()
     meant_so: tuple[MeantSo, ...] = ()
     aliases: tuple[Alias, ...] = ()

@@ -27,7 +27,7 @@ from pruxel.server.jobs.stacks import check_root
 from pruxel.server.store.blobs import get_blob
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import job_details
-from pruxel.server.store.projects import profile_of, project_by_id
+from pruxel.server.store.projects import profile_of, profile_text, project_by_id
 from pruxel.server.store.recipes import checked_recipes, take_recipes, told_recipes
 from pruxel.server.store.stack_state import touch
 from pruxel.server.store.tables import Mark, NameListRow, Project, SourceRow
@@ -94,7 +94,7 @@ def keep_scheme(project: UUID, wanted: SchemeIn) -> JobOut | None:
     """
     with session() as db:
         found = project_by_id(db, project)
-        text = found.profile if found.profile.strip() else write_yaml({"profile": 1, "name": found.name})
+        text = profile_text(found)
         schemes = profile_of(found).profile.spec.schemes if found.profile.strip() else ()
     if any(scheme.name == wanted.name for scheme in schemes):
         raise UsageError(

@@ -8,14 +8,18 @@ from dataclasses import asdict
 from typing import Any
 
 from pruxel.core.base.context import Context
-from pruxel.core.fit.pairing import met_joints, moved_by
+from pruxel.core.fit.pairing import Skeleton, known_pairs, met_joints, moved_by
 from pruxel.core.steps.motion.pose import Pose, stands, start_of
 from pruxel.server.jobs.choosing import shown
 from pruxel.server.jobs.stacks import opener
 
 
-def joints_met(project: uuid.UUID, manifest: str, entry: str, lines: Sequence[str]) -> dict[str, Any]:
-    """The pairs as the step that brings clips in finds them, and the joints of both sides. Runs aside.
+def joints_met(
+    project: uuid.UUID, manifest: str, entry: str, lines: Sequence[str], kept: Sequence[str]
+) -> dict[str, Any]:
+    """The pairs as the step that brings clips in finds them, and the joints of both sides as they rest. Runs aside.
+
+    `known` are what pairs `kept` for the game say of these two.
 
     Raises `InputError` for an entry that cannot be opened, `UsageError` for a correction that is none.
     """
@@ -24,10 +28,16 @@ def joints_met(project: uuid.UUID, manifest: str, entry: str, lines: Sequence[st
     moved = moved_by(guest, guest.clips)
     return {
         "pairs": [asdict(pair) for pair in pairs],
-        "theirs": [{"name": name, "moves": name in moved} for name in theirs.names],
-        "ours": list(ours.names),
+        "theirs": [one | {"moves": one["name"] in moved} for one in _rests(theirs)],
+        "ours": _rests(ours),
         "clips": [clip.name for clip in guest.clips],
+        "known": known_pairs(kept, theirs.names, ours.names),
     }
+
+
+def _rests(skeleton: Skeleton) -> list[dict[str, Any]]:
+    rows = zip(skeleton.names, skeleton.above.tolist(), skeleton.places.tolist(), strict=True)
+    return [{"name": name, "above": above, "place": place} for name, above, place in rows]
 
 
 def joints_posed(manifest: str, wanted: Pose) -> list[dict[str, Any]]:

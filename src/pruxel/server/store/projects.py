@@ -10,7 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from pruxel.core.base.limits import Limits
-from pruxel.core.binary.yaml_text import parse_yaml
+from pruxel.core.binary.yaml_text import parse_yaml, write_yaml
 from pruxel.core.knowledge.known import Knowledge
 from pruxel.core.knowledge.name_lists import joined, parse_names
 from pruxel.core.knowledge.profile import Profile, ProfileFile, check_profile
@@ -39,6 +39,11 @@ def profile_of(project: Project) -> LoadedProfile:
 def head_of(project: Project) -> ProfileFile:
     """What the project's profile says of itself, without its layouts; raises `InputError`."""
     return _head(project.profile) if project.profile.strip() else ProfileFile(profile=1, name="")
+
+
+def profile_text(project: Project) -> str:
+    """The text of the project's profile, or of a new one."""
+    return project.profile if project.profile.strip() else write_yaml({"profile": 1, "name": project.name})
 
 
 @lru_cache(maxsize=64)

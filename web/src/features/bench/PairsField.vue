@@ -1,16 +1,20 @@
 <script setup lang="ts">
 import { computed, ref, shallowRef, watch } from 'vue'
-import { api } from '../../api/client'
+import { fitting, type JointsMet } from '../../api/fitting'
 import { corrected, saidOf } from '../../model/pairs'
 import { told } from '../../model/words'
+import PairSheet from './PairSheet.vue'
 
 // Which joint of the clips is which here: what is found, how surely and why, and what somebody says instead.
 const { scene, project, entry } = defineProps<{ scene: string; project: string; entry: string; path: string }>()
 const lines = defineModel<string[]>({ required: true })
-const met = shallowRef<Awaited<ReturnType<typeof api.meetJoints>>>()
+const met = shallowRef<JointsMet>()
 const failed = ref('')
 const all = ref(false)
+const open = ref(false)
+const kept = ref(false)
 let asked = 0
+let begun = false
 
 async function ask() {
   const mine = ++asked
@@ -19,10 +23,13 @@ async function ask() {
     return
   }
   try {
-    const found = await api.meetJoints(scene, { project, entry, said: lines.value })
+    const found = await fitting.meet(scene, { project, entry, said: lines.value })
     if (mine !== asked) return
     met.value = found
     failed.value = ''
+    // What the profile knows of these two stands in the step, so that the step says all that it does.
+    if (!begun && found.known.length && !lines.value.length) lines.value = found.known
+    begun = true
   } catch (problem) {
     if (mine !== asked) return
     met.value = undefined
@@ -51,9 +58,21 @@ const rows = computed(() =>
 )
 const moved = computed(() => met.value?.theirs.filter(({ moves }) => moves) ?? [])
 const meets = computed(() => moved.value.filter(({ name }) => pairs.value.has(name)).length)
+const ours = computed(() => met.value?.ours.map(({ name }) => name) ?? [])
+const unkept = computed(() => lines.value.some((line) => !met.value?.known.includes(line)))
+watch(lines, () => (kept.value = false))
+async function keep() {
+  try {
+    await fitting.keep(project, lines.value)
+    kept.value = true
+    await ask()
+  } catch (problem) {
+    failed.value = told(problem)
+  }
+}
 const AS_FOUND = '\n'
-function choose(theirs: string, ours: string) {
-  lines.value = corrected(lines.value, theirs, ours === AS_FOUND ? undefined : ours)
+function choose(theirs: string, mine: string) {
+  lines.value = corrected(lines.value, theirs, mine === AS_FOUND ? undefined : mine)
 }
 </script>
 
@@ -68,6 +87,22 @@ function choose(theirs: string, ours: string) {
         <button type="button" class="words" data-test="all-pairs" @click="all = !all">
           {{ all ? 'Only what is unsure' : 'Show all' }}
         </button>
+      </p>
+      <p class="mb-2 flex flex-wrap items-center gap-2">
+        <button type="button" class="button py-0.5" data-test="both-skeletons" @click="open = true">
+          On both skeletons…
+        </button>
+        <button
+          v-if="lines.length && unkept"
+          type="button"
+          class="words"
+          title="In the game's profile, for every model with these joints"
+          data-test="keep-pairs"
+          @click="keep"
+        >
+          Keep in the profile
+        </button>
+        <span v-if="kept" class="text-faint" role="status">Kept.</span>
       </p>
       <ul v-if="rows.length" class="max-h-72 space-y-1.5 overflow-auto">
         <li v-for="{ name } in rows" :key="name" :data-test="`pair-${name}`">
@@ -91,12 +126,19 @@ function choose(theirs: string, ours: string) {
                 {{ said.has(name) ? 'as it is found' : (pairs.get(name)?.target ?? 'none') }}
               </option>
               <option value="">moves none</option>
-              <option v-for="ours in met.ours" :key="ours" :value="ours">{{ ours }}</option>
+              <option v-for="one in ours" :key="one" :value="one">{{ one }}</option>
             </select>
             <span class="text-faint">{{ pairs.get(name)?.why ?? 'nothing here is like it' }}</span>
           </label>
         </li>
       </ul>
+      <PairSheet
+        v-if="open"
+        :met="met"
+        :said="said"
+        @choose="(theirs, mine) => choose(theirs, mine ?? AS_FOUND)"
+        @close="open = false"
+      />
     </template>
   </div>
 </template>

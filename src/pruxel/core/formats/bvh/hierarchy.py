@@ -12,7 +12,7 @@ _KINDS = ("position", "rotation")
 
 @dataclass
 class Joint:
-    """A joint: `above` is the number of the one above or -1; `channels` say what each of its numbers is, "Xrotation"."""
+    """A joint: `above` is the number of the one above or -1; `channels` say what its numbers are, "xrotation"."""
 
     name: str
     above: int
@@ -74,7 +74,8 @@ def _channels(text: str, file: str, line: int) -> list[str]:
     names = [word.lower() for word in words[1:]]
     fit = all(name[:1] in "xyz" and name[1:] in _KINDS for name in names)
     if not words or not words[0].isdigit() or int(words[0]) != len(names) or not fit:
-        raise _bad(file, line, "the channels of a joint cannot be read", "a count and names such as Xrotation", text[:80])
+        wanted = "a count and names such as Xrotation"
+        raise _bad(file, line, "the channels of a joint cannot be read", wanted, text[:80])
     return names
 
 

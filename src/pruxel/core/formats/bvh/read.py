@@ -54,7 +54,7 @@ def read(data: memoryview, name: str, _find: Find, context: Context) -> ReadResu
         [one.above for one in joints],
     )
     standing = Scene(stem, nodes=nodes, roots=roots)
-    bind = np.linalg.inv(world_from_local(standing))
+    bind = np.linalg.inv(world_from_local(standing)).astype(np.float64)
     channels = _channels(joints, text[end:], name, faults, notes, context) if motion else ()
     clips = (Clip(stem, channels, origin=Origin(entry=name)),) if channels else ()
     scene = replace(standing, skins=(Skin("skeleton", tuple(range(len(nodes))), bind),), clips=clips)
@@ -85,7 +85,7 @@ def _channels(
         faults.append(Fault(ErrorCode.TRUNCATED, words, file=file, expected=f"{told:,} frames", found=f"{len(rows):,}"))
     elif told < len(rows):
         notes.append(f"{file}: {len(rows):,} frames are there, {told:,} are told of; all are taken")
-    times = np.arange(len(rows)) * seconds
+    times = np.arange(len(rows), dtype=np.float64) * seconds
     found, column = list[ClipChannel](), 0
     for number, joint in enumerate(joints):
         found += _moved(number, joint, times, rows[:, column : column + len(joint.channels)])
@@ -142,14 +142,12 @@ def _rows(text: bytes, width: int, file: str, faults: list[Fault], context: Cont
     whole = np.concatenate([np.zeros(0), *pieces])
     frames = len(whole) // width
     if len(whole) % width and not faults:
-        words = f"the last frame has {len(whole) % width:,} numbers"
-        faults.append(Fault(ErrorCode.TRUNCATED, words, file=file, expected=f"{width:,} numbers a frame"))
+        short = f"the last frame has {len(whole) % width:,} numbers"
+        faults.append(Fault(ErrorCode.TRUNCATED, short, file=file, expected=f"{width:,} numbers a frame"))
     return whole[: frames * width].reshape(frames, width)
 
 
-def _before_the_first_wrong(
-    words: list[bytes], count: int, width: int, file: str, faults: list[Fault]
-) -> DoubleArray:
+def _before_the_first_wrong(words: list[bytes], count: int, width: int, file: str, faults: list[Fault]) -> DoubleArray:
     found = list[float]()
     for word in words:
         try:
