@@ -16,11 +16,13 @@ from pruxel.core.scene.model import (
     Clip,
     ClipChannel,
     Light,
+    LookChannel,
     Mesh,
     MorphTarget,
     Node,
     Primitive,
     Scene,
+    ShownChannel,
     Skin,
     Strokes,
 )
@@ -135,7 +137,19 @@ def everything() -> Scene:
     moves = np.array([[0, -0.4, 0.1], [0.1, -0.5, 0.2], [0.3, -0.4, 0.1]], np.float32)
     swells = np.array([[0.0], [1.0], [0.5]], np.float32)
     wave = Clip("wave", (ClipChannel(2, "rotation", times, turns), ClipChannel(3, "translation", times, moves)))
-    breathe = Clip("breathe", (ClipChannel(4, "weights", times, swells),))
+    glow = [[0, 0, 0], [0, 0, 0], [1, 0, 0], [0.5, 0, 0], [1, 0.5, 0], [0, 0, 0], [0, 0, 0], [0, 0, 1], [0, 0, 0]]
+    when = times.copy()
+    breathe = Clip(
+        "breathe",
+        (ClipChannel(4, "weights", times, swells),),
+        shown=(ShownChannel(1, when, as_floats([[1], [0], [1]], 1)),),
+        looks=(
+            LookChannel(0, "offset", when, as_floats([[0, 0], [0.5, 0], [0.5, 1]], 2)),
+            LookChannel(0, "roughness", when, as_floats([[0.5], [0.1], [0.9]], 1), interpolation="STEP"),
+            LookChannel(1, "emissive", when, as_floats(glow, 3), interpolation="CUBICSPLINE"),
+            LookChannel(1, "base_color", when, as_floats([[1, 0, 0, 1], [0, 1, 0, 1], [0, 0, 1, 0.5]], 4)),
+        ),
+    )
     textured = Material(
         "paint",
         base_color=(0.8, 0.5, 0.2, 1.0),

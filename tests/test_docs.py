@@ -19,7 +19,8 @@ from pruxel.core.base.errors import InputError
 from pruxel.core.binary.conventions import Conventions
 from pruxel.core.binary.load import load_layout
 from pruxel.core.binary.records import Table
-from pruxel.core.extract.clips import read_clips, with_clips
+from pruxel.core.extract.clips import read_clips
+from pruxel.core.extract.clips_on_scene import with_clips
 from pruxel.core.extract.file import ParsedFile, parse_file
 from pruxel.core.extract.level import read_level
 from pruxel.core.extract.meshes import read_model

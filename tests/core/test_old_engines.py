@@ -15,7 +15,8 @@ from pruxel.cli.main import app
 from pruxel.core.base.context import Context
 from pruxel.core.binary.conventions import Conventions
 from pruxel.core.binary.load import load_layout
-from pruxel.core.extract.clips import read_clips, with_clips
+from pruxel.core.extract.clips import read_clips
+from pruxel.core.extract.clips_on_scene import with_clips
 from pruxel.core.extract.file import ParsedFile, parse_file
 from pruxel.core.extract.level import read_level
 from pruxel.core.extract.markers import with_markers

@@ -28,6 +28,7 @@ from tests.scenes import animated, box, everything, two_boxes
 
 CONTEXT = Context()
 VERTICES = "where vertices stand at rest and at 0, 25, 50, 75, 100 % of each clip"
+LOOKS = "when parts are to be seen, and how materials change"
 Damage = Callable[[Glb], object]
 
 
@@ -102,6 +103,11 @@ def repainted(glb: Glb) -> None:
     view["byteLength"] = len(other)
 
 
+def repointed(glb: Glb, channel: int, pointer: str) -> None:
+    target = glb.document["animations"][1]["channels"][channel]["target"]
+    target["extensions"]["KHR_animation_pointer"]["pointer"] = pointer
+
+
 GLB_DAMAGES: dict[str, tuple[Damage, set[str]]] = {
     "weights swapped": (lambda g: swap(g.attribute(0, 0, "WEIGHTS_0"), 0, 1), {"weights", VERTICES}),
     "joints of vertices swapped": (lambda g: swap(g.attribute(0, 0, "JOINTS_0"), 0, 1), {"joints", VERTICES}),
@@ -116,7 +122,19 @@ GLB_DAMAGES: dict[str, tuple[Damage, set[str]]] = {
     "one key wrong": (lambda g: scaled(g.sampler(0, 1, "output")[2:3], 3), {VERTICES}),
     "clip length off": (lambda g: scaled(g.sampler(0, 0, "input"), 1.05), {"lengths of clips"}),
     "clip renamed": (lambda g: g.document["animations"][0].update(name="other"), {"clips"}),
-    "clips exchanged": (lambda g: swap_items(g.document["animations"], 0, 1), {"clips", VERTICES}),
+    "clips exchanged": (lambda g: swap_items(g.document["animations"], 0, 1), {"clips", VERTICES, LOOKS}),
+    "shown when it should not": (
+        lambda g: np.invert(g.sampler(1, 1, "output"), out=g.sampler(1, 1, "output")),
+        {LOOKS},
+    ),
+    "a colour in between changed": (lambda g: scaled(g.sampler(1, -1, "output")[1:2], 0.5), {LOOKS}),
+    "another material glows": (lambda g: repointed(g, -2, "/materials/0/emissiveFactor"), {LOOKS}),
+    "another lies elsewhere": (lambda g: repointed(g, 2, "/materials/0/normalTexture"), {LOOKS}),
+    "a track gone": (lambda g: g.document["animations"][1]["channels"].pop(), {LOOKS}),
+    "it jumps where it should go": (
+        lambda g: g.document["animations"][1]["samplers"][-1].update(interpolation="STEP"),
+        {LOOKS},
+    ),
     "UVs mirrored": (lambda g: scaled(g.attribute(1, 0, "TEXCOORD_0")[:, :1], -1), {"texture coordinates"}),
     "UVs shifted": (
         lambda g: np.add(g.attribute(1, 1, "TEXCOORD_0"), 0.01, out=g.attribute(1, 1, "TEXCOORD_0")),

@@ -16,7 +16,8 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.binary.conventions import Conventions
 from pruxel.core.binary.load import load_layout
-from pruxel.core.extract.clips import LooseClip, read_clips, with_clips
+from pruxel.core.extract.clips import LooseClip, read_clips
+from pruxel.core.extract.clips_on_scene import with_clips
 from pruxel.core.extract.file import parse_file
 from pruxel.core.extract.skeleton import on_skeleton, read_skeleton
 from pruxel.core.formats.gltf import write_glb

@@ -13,7 +13,8 @@ from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.binary.conventions import Conventions
 from pruxel.core.binary.load import load_layout
 from pruxel.core.binary.schema import Layout
-from pruxel.core.extract.clips import LooseClip, read_clips, with_clips
+from pruxel.core.extract.clips import LooseClip, read_clips
+from pruxel.core.extract.clips_on_scene import with_clips
 from pruxel.core.extract.file import ParsedFile, first_that_reads, parse_file
 from pruxel.core.extract.level import Level, read_level
 from pruxel.core.extract.markers import with_markers

@@ -1,6 +1,7 @@
 import {
   SkinnedMesh,
   Texture,
+  type BufferAttribute,
   type BufferGeometry,
   type Line,
   type Material,
@@ -25,6 +26,13 @@ interface Json {
   textures?: { source?: number; extensions?: { EXT_texture_webp?: { source?: number } } }[]
   images?: { uri?: string; bufferView?: number }[]
   buffers?: { uri?: string }[]
+  animations?: {
+    samplers: { input: number; output: number; interpolation?: string }[]
+    channels: {
+      sampler: number
+      target: { path: string; extensions?: { KHR_animation_pointer?: { pointer: string } } }
+    }[]
+  }[]
 }
 
 // Pictures are not decoded here; a texture only remembers which image it shows. Files beside come from the folder.
@@ -67,6 +75,25 @@ export async function readGltf(
   const gltf = await loader.parseAsync(bytes, '')
   const found = new Walk(gltf, arrays, mostPosed).result()
   found.images = await pictures(gltf.parser, beside, arrays)
+  found.looks = await pointed(gltf.parser, arrays)
+  return found
+}
+
+// The loader plays what moves nodes; the keys of all else are taken as they stand.
+async function pointed(parser: GLTFParser, arrays: Arrays): Promise<ReadBack['looks']> {
+  const found: ReadBack['looks'] = []
+  for (const [clip, { samplers, channels }] of ((parser.json as Json).animations ?? []).entries())
+    for (const { sampler, target } of channels) {
+      const pointer = target.extensions?.KHR_animation_pointer?.pointer
+      const keys = samplers[sampler]
+      if (target.path !== 'pointer' || pointer === undefined || !keys) continue
+      const [times, values] = (await Promise.all(
+        [keys.input, keys.output].map((accessor) => parser.getDependency('accessor', accessor)),
+      )) as BufferAttribute[]
+      const stored = ({ array, itemSize }: BufferAttribute) => arrays.add(Float32Array.from(array), itemSize)
+      const how = keys.interpolation ?? 'LINEAR'
+      found.push({ clip, pointer, how, times: stored(times!), values: stored(values!) })
+    }
   return found
 }
 

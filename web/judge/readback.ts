@@ -41,6 +41,8 @@ export interface ReadBack {
   clips: { name: string; seconds: number }[]
   // The bytes of every picture that lies in the file or is linked, where a format lists its pictures.
   images: ArrayRef[]
+  // Keys of what a clip changes beyond places and shapes: where the file says that they lead, seconds and values.
+  looks: { clip: number; pointer: string; how: string; times: ArrayRef; values: ArrayRef }[]
   // Centimetres in the file's unit of length, where it says so.
   unit?: number
   // The axis that the file says points up.
@@ -59,6 +61,7 @@ export const nothingRead = (): ReadBack => ({
   clips: [],
   poses: [],
   images: [],
+  looks: [],
 })
 
 export class Arrays {

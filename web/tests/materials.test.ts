@@ -15,7 +15,7 @@ import { build } from '../src/viewer/build'
 import { backOf, materialFor } from '../src/viewer/looks'
 import type { MaterialData, PrimitiveData, SceneData, TextureRef } from '../src/viewer/manifest'
 import { material } from '../src/viewer/materials'
-import { array, mesh, node, scene, stored, triangle } from './stored'
+import { PLAIN, array, mesh, node, scene, stored, triangle } from './stored'
 
 let decoded = 0
 beforeEach(() => {
@@ -27,30 +27,6 @@ beforeEach(() => {
   vi.stubGlobal('createImageBitmap', async () => ({ width: 2, height: 2, number: ++decoded }))
 })
 
-const PLAIN: MaterialData = {
-  name: 'rust',
-  base_color: [0.5, 0.25, 0.1, 0.75],
-  base_color_texture: null,
-  metallic: 0.4,
-  roughness: 0.6,
-  metallic_roughness_texture: null,
-  normal_texture: null,
-  normal_scale: 1,
-  occlusion_texture: null,
-  occlusion_strength: 1,
-  emissive: [0, 0, 0],
-  emissive_strength: 1,
-  emissive_texture: null,
-  alpha_mode: 'OPAQUE',
-  alpha_cutoff: 0.5,
-  double_sided: false,
-  unlit: false,
-  ior: 1.5,
-  clearcoat: null,
-  sheen: null,
-  transmission: null,
-  iridescence: null,
-}
 const ref = (texture: number, more: Partial<TextureRef> = {}): TextureRef => ({
   texture,
   uv_set: 0,
@@ -160,6 +136,8 @@ describe('what is drawn', () => {
       {
         name: 'c',
         channels: [{ node: 2, path: 'translation' as const, times, values, interpolation: 'LINEAR' as const }],
+        shown: [],
+        looks: [],
       },
     ]
     const built = await build(scene({ nodes, roots: [0, 1, 2, 3, 4], meshes: [mesh(triangle())], clips }))

@@ -1,6 +1,6 @@
 // @vitest-environment happy-dom
 import { flushPromises } from '@vue/test-utils'
-import { Mesh, OrthographicCamera, Quaternion, Vector3 } from 'three'
+import { Layers, Mesh, OrthographicCamera, Quaternion, Vector3, type MeshStandardMaterial } from 'three'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { effectScope } from 'vue'
 import type { ClipFacts } from '../src/api/client'
@@ -9,9 +9,10 @@ import { advanced, AT_START, frameAt, held, started, stepped } from '../src/mode
 import { clipWords, listed } from '../src/model/clips'
 import { angles, graphOf } from '../src/model/curves'
 import { Bones, jointTree, withBelow } from '../src/viewer/bones'
-import { build } from '../src/viewer/build'
+import { build, type Drawn } from '../src/viewer/build'
+import type { SceneData } from '../src/viewer/manifest'
 import { Motion } from '../src/viewer/motion'
-import { jointed, stored } from './stored'
+import { PLAIN, floats, jointed, mesh, node, scene, stored, triangle } from './stored'
 
 let fetched: string[]
 beforeEach(() => {
@@ -53,6 +54,62 @@ describe('the clock', () => {
     expect(stepped(AT_START, -1, 10, 2).seconds).toBe(0)
     expect(stepped(held(AT_START, 1.99), 10, 10, 2).seconds).toBe(2)
     expect(frameAt(1, 0)).toBe(30)
+  })
+})
+
+describe('how things look in a clip', () => {
+  const times = () => floats([0, 1, 2], 1)
+  async function glowing() {
+    const clip: SceneData['clips'][number] = {
+      name: 'glow',
+      channels: [],
+      shown: [{ node: 0, times: times(), values: floats([1, 0, 1], 1) }],
+      looks: [
+        {
+          material: 0,
+          path: 'base_color',
+          times: times(),
+          values: floats([1, 0, 0, 1, 0, 0, 1, 1, 0, 0, 1, 1], 4),
+          interpolation: 'LINEAR',
+        },
+        { material: 0, path: 'roughness', times: times(), values: floats([0.2, 0.4, 0.6], 1), interpolation: 'STEP' },
+      ],
+    }
+    const data = scene({
+      nodes: [node('lid', { mesh: null, children: [1] }), node('cup'), node('other')],
+      roots: [0, 2],
+      meshes: [mesh(triangle({ material: 0 }))],
+      materials: [PLAIN],
+      clips: [clip],
+    })
+    const built = await build(data)
+    return { built, motion: new Motion(data, built) }
+  }
+  const seen = (d: Drawn) => d.object.layers.test(new Layers())
+
+  it('is as its keys say, and as it was when it is over', async () => {
+    const { built, motion } = await glowing()
+    const cup = built.drawn.find(({ node }) => node.name === 'cup')!
+    const other = built.drawn.find(({ node }) => node.name === 'other')!
+    const own = cup.own as MeshStandardMaterial
+    const [color, roughness] = [own.color.toArray(), own.roughness]
+    await motion.pose([{ clip: 0, seconds: 0.5, share: 1 }])
+    expect([seen(cup), seen(other)]).toEqual([true, true])
+    expect(own.color.toArray()).toEqual([0.5, 0, 0.5])
+    expect(own.roughness).toBeCloseTo(0.2)
+    await motion.pose([{ clip: 0, seconds: 1.2, share: 1 }])
+    expect([seen(cup), seen(other)]).toEqual([false, true])
+    expect(own.roughness).toBeCloseTo(0.4)
+    motion.release()
+    expect([seen(cup), own.color.toArray(), own.roughness]).toEqual([true, color, roughness])
+  })
+  it('leaves what is hidden by hand hidden', async () => {
+    const { built, motion } = await glowing()
+    const cup = built.drawn.find(({ node }) => node.name === 'cup')!
+    cup.object.visible = false
+    await motion.pose([{ clip: 0, seconds: 1.2, share: 1 }])
+    await motion.pose([{ clip: 0, seconds: 2, share: 1 }])
+    expect([cup.object.visible, seen(cup)]).toEqual([false, true])
   })
 })
 

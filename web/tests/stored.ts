@@ -1,5 +1,5 @@
 // Scenes as the server stores them, in small.
-import type { ArrayRef, NodeData, PrimitiveData, SceneData } from '../src/viewer/manifest'
+import type { ArrayRef, MaterialData, NodeData, PrimitiveData, SceneData } from '../src/viewer/manifest'
 
 export const stored = new Map<string, ArrayBuffer>()
 let numbers = 0
@@ -85,6 +85,8 @@ export function jointed(): SceneData {
         interpolation: 'LINEAR' as const,
       },
     ],
+    shown: [],
+    looks: [],
   })
   return scene({
     nodes: [
@@ -98,4 +100,30 @@ export function jointed(): SceneData {
     skins: [{ joints: [1, 2, 3], inverse_bind: floats([...identity, ...raised, ...identity], 16) }],
     clips: [slide('left', 2), slide('right', -4)],
   })
+}
+
+// A material as it is without a word.
+export const PLAIN: MaterialData = {
+  name: 'rust',
+  base_color: [0.5, 0.25, 0.1, 0.75],
+  base_color_texture: null,
+  metallic: 0.4,
+  roughness: 0.6,
+  metallic_roughness_texture: null,
+  normal_texture: null,
+  normal_scale: 1,
+  occlusion_texture: null,
+  occlusion_strength: 1,
+  emissive: [0, 0, 0],
+  emissive_strength: 1,
+  emissive_texture: null,
+  alpha_mode: 'OPAQUE',
+  alpha_cutoff: 0.5,
+  double_sided: false,
+  unlit: false,
+  ior: 1.5,
+  clearcoat: null,
+  sheen: null,
+  transmission: null,
+  iridescence: null,
 }

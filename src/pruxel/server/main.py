@@ -54,6 +54,7 @@ PARTS = (
     aliases,
     catalogue,
     choosing,
+    films,
     fitting,
     carves,
     describe,

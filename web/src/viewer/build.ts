@@ -89,7 +89,9 @@ async function skeleton(skin: SceneData['skins'][number], nodes: Object3D[]): Pr
 
 // Meshes that stand in many places, and that neither joints nor shapes nor clips move.
 function repeatedMeshes(scene: SceneData, nodes: Object3D[], shown: Set<Object3D>): Map<number, number[]> {
-  const moved = new Set(scene.clips.flatMap((clip) => clip.channels.map((channel) => nodes[channel.node]!)))
+  const moved = new Set(
+    scene.clips.flatMap((clip) => [...clip.channels, ...clip.shown].map((channel) => nodes[channel.node]!)),
+  )
   const still = (object: Object3D) => {
     for (let at: Object3D | null = object; at; at = at.parent) if (moved.has(at)) return false
     return true

@@ -60,7 +60,7 @@ class Spline extends Interpolant {
 }
 
 // A track whose keys are splines; three asks each track how wide a value is, and for what lies between two.
-function splined<T extends KeyframeTrack>(track: T, size: number): T {
+export function splined<T extends KeyframeTrack>(track: T, size: number): T {
   const turns = track instanceof QuaternionKeyframeTrack
   return Object.assign(track, {
     getValueSize: () => size,

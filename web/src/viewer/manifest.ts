@@ -100,18 +100,31 @@ export interface SceneData {
       path: 'translation' | 'rotation' | 'scale' | 'weights'
       times: ArrayRef
       values: ArrayRef
-      interpolation: 'LINEAR' | 'STEP' | 'CUBICSPLINE'
+      interpolation: Interpolation
+    }[]
+    // When nodes, and what is below them, are to be seen.
+    shown: { node: number; times: ArrayRef; values: ArrayRef }[]
+    looks: {
+      material: number
+      path: 'base_color' | 'emissive' | 'roughness' | 'metallic' | 'offset' | 'tiling'
+      times: ArrayRef
+      values: ArrayRef
+      interpolation: Interpolation
     }[]
   }[]
   // For each image the blob that a browser can show.
   pictures: (string | null)[]
 }
 
+export type Interpolation = 'LINEAR' | 'STEP' | 'CUBICSPLINE'
 export type Wrap = 'repeat' | 'clamp' | 'mirror'
 
 // A stored scene, as the server tells it.
 export async function told(manifest: string): Promise<SceneData> {
   const response = await fetch(`/api/scenes/${manifest}`)
   if (!response.ok) throw new Error('This model is no longer stored. Open it again.')
-  return (await response.json()) as SceneData
+  const scene = (await response.json()) as SceneData
+  // What was stored before clips said so much has none of it.
+  for (const clip of scene.clips) [clip.shown, clip.looks] = [clip.shown ?? [], clip.looks ?? []]
+  return scene
 }

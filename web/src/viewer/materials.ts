@@ -73,12 +73,20 @@ function load(name: string): Promise<ImageBitmap> {
 
 const lacking = (data: MaterialData) => !data.clearcoat && !data.sheen && !data.transmission && !data.iridescence
 
-// The material of three.js for one of ours; what it has no place for is left out here, for looking only.
-export async function material(
-  scene: SceneData,
-  index: number | null,
-  { colored, tangents }: { colored: boolean; tangents: boolean },
-): Promise<Material> {
+interface Vertices {
+  colored: boolean
+  tangents: boolean
+}
+
+// The material of three.js for one of ours, which remembers its number.
+export async function material(scene: SceneData, index: number | null, vertices: Vertices): Promise<Material> {
+  const made = await drawnBy(scene, index, vertices)
+  made.userData.material = index
+  return made
+}
+
+// What it has no place for is left out here, for looking only.
+async function drawnBy(scene: SceneData, index: number | null, { colored, tangents }: Vertices): Promise<Material> {
   const data = index === null ? null : scene.materials[index]
   if (!data) return new MeshStandardMaterial({ color: '#b9b2a6', roughness: 0.8, metalness: 0, vertexColors: colored })
   const find = (ref: TextureRef | null, isColor: boolean) => (ref ? texture(scene, ref, isColor) : null)

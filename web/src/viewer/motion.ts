@@ -1,5 +1,6 @@
 import { AnimationMixer, Matrix4, SkinnedMesh, type AnimationAction, type AnimationClip, type Object3D } from 'three'
 import type { Keys } from '../model/curves'
+import { Appearing } from './appearing'
 import type { Built } from './build'
 import { clipOf } from './clips'
 import type { SceneData } from './manifest'
@@ -29,12 +30,14 @@ export class Motion {
   private readonly fixed = new Map<Object3D, Matrix4>()
   private readonly rests = new Map<Object3D, Matrix4>()
   private wanted: Stand = []
+  private readonly appearing: Appearing
 
   constructor(
     private readonly scene: SceneData,
     private readonly built: Built,
   ) {
     this.mixer = new AnimationMixer(built.root)
+    this.appearing = new Appearing(scene, built)
   }
 
   // Clips that are not there are passed over; nothing wanted is as it stands without clips. Of two askings on their
@@ -54,7 +57,9 @@ export class Motion {
 
   private async load(number: number): Promise<void> {
     const data = this.scene.clips[number]
-    if (data) this.clips.set(number, await clipOf(data, this.built))
+    if (!data) return
+    const [clip] = await Promise.all([clipOf(data, this.built), this.appearing.load(number)])
+    this.clips.set(number, clip)
   }
 
   // Each joint where the inverse of its bind matrix has it; of several skins on one joint the last one's.
@@ -91,6 +96,7 @@ export class Motion {
       action.setEffectiveWeight(share)
     }
     this.mixer.update(0)
+    this.appearing.stand(wanted)
   }
 
   private action(number: number): AnimationAction | undefined {
@@ -146,6 +152,7 @@ export class Motion {
     for (const [object, matrix] of this.rests) matrix.decompose(object.position, object.quaternion, object.scale)
     this.rests.clear()
     this.mixer.stopAllAction()
+    this.appearing.release()
     this.actions.clear()
     for (const [object, matrix] of this.fixed) {
       object.matrix.copy(matrix)

@@ -1,16 +1,15 @@
-"""Clips of a layout → keys by joint; and clips put on a scene that has those joints."""
+"""Clips of a layout → keys by joint, by part and by material."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import Literal, get_args
 
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray, DoubleArray, FloatArray, frozen
+from pruxel.core.base.arrays import AnyArray, FloatArray, frozen
 from pruxel.core.base.context import Context
-from pruxel.core.binary.functions.rotations import times as after
 from pruxel.core.binary.functions.rotations import unit_turns
 from pruxel.core.binary.records import Record
 from pruxel.core.binary.schema import ExpressionText, Strict
@@ -19,13 +18,18 @@ from pruxel.core.extract.conventions import Turning, turn_rotations, turning
 from pruxel.core.extract.elements import bad
 from pruxel.core.extract.file import ParsedFile, rows
 from pruxel.core.extract.frames import rate_of
-from pruxel.core.geometry.transforms import matrices_of, turns_of
-from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, Node, Scene
+from pruxel.core.geometry.transforms import turns_of
+from pruxel.core.scene.model import (
+    TRACK_WIDTHS,
+    ChannelPath,
+    ClipChannel,
+    LookChannel,
+    LookPath,
+    ShownChannel,
+)
 from pruxel.core.scene.origin import Origin
-from pruxel.core.scene.walk import parents_of, world_from_local
 
-# The node that a track of no joint moves: the whole model.
-_ROOT_NAME = "root path"
+_LOOKS: tuple[LookPath | Literal["visible"], ...] = ("visible", *get_args(LookPath))
 _WIDTHS: dict[ChannelPath, int] = {"translation": 3, "rotation": 4, "scale": 3}
 
 
@@ -81,6 +85,22 @@ class ClipsSpec(Strict):
     """How many keys are the clip."""
     steps: ExpressionText | None = None
     """True where values hold until the next key."""
+    visible: ExpressionText | None = None
+    """Keys of when the joint, or part, and what is below it are to be seen: one number each, 0 for hidden."""
+    material: ExpressionText | None = None
+    """Of a track that changes a material: its name or number; `""` for one that changes none."""
+    base_color: ExpressionText | None = None
+    """Keys of the material: four linear numbers each, or three."""
+    emissive: ExpressionText | None = None
+    """Three linear numbers each."""
+    roughness: ExpressionText | None = None
+    """One number each."""
+    metallic: ExpressionText | None = None
+    """One number each."""
+    offset: ExpressionText | None = None
+    """How far its textures are shifted: two numbers each, U and V from the top."""
+    tiling: ExpressionText | None = None
+    """How often its textures go across: two numbers each."""
     relative_to: Literal["parent", "model", "rest"] = "parent"
     """What keys are relative to: `parent`, `model`, or `rest` (they add to the pose at rest)."""
     root: RootSpec | None = None
@@ -89,16 +109,17 @@ class ClipsSpec(Strict):
 
 @dataclass(frozen=True, eq=False)
 class LooseTrack:
-    """Keys for a joint by its name or number, None for the whole model.
+    """Keys for a joint by its name or number, None for the whole model; or, of how it looks, for a material.
 
-    times (k,) float32 seconds, values (k, 3 or 4) float32.
+    times (k,) float32 seconds, values (k, width) float32.
     """
 
     joint: str | int | None
-    path: ChannelPath
+    path: ChannelPath | LookPath | Literal["visible"]
     times: FloatArray
     values: FloatArray
     stepped: bool = False
+    material: str | int | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -146,6 +167,8 @@ def read_clips(file: ParsedFile, context: Context) -> tuple[LooseClip, ...]:
 
 def _track(track: Record, spec: ClipsSpec, rate: float, how: Turning, entry: str) -> list[LooseTrack]:
     joint = int(track.lookup("row")) if spec.joint is None else joint_said(spec.joint, track, entry)
+    material = None if spec.material is None else joint_said(spec.material, track, entry)
+    material = None if material == "" else material
     stepped = truth_of(spec.steps, track, entry, otherwise=False)
     found = []
     for path, keys in _keys(track, spec, entry).items():
@@ -154,8 +177,34 @@ def _track(track: Record, spec: ClipsSpec, rate: float, how: Turning, entry: str
         cut = _stretch(keys, track, spec, entry)
         times = _times(len(keys), track, spec, rate, entry)
         values = _turned(cut, path, how)
-        found.append(LooseTrack(joint, path, frozen(_stretch(times, track, spec, entry, 0.0)), frozen(values), stepped))
+        when = frozen(_stretch(times, track, spec, entry, 0.0))
+        found.append(LooseTrack(joint, path, when, frozen(values), stepped))
+    looks = dict(_looks(track, spec, entry)) if material is not None or spec.visible is not None else {}
+    for look, keys in looks.items():
+        if look != "visible" and material is None:
+            continue
+        times = _times(len(keys), track, spec, rate, entry)
+        when = frozen(_stretch(times, track, spec, entry, 0.0))
+        values = frozen(_stretch(keys, track, spec, entry).astype(np.float32))
+        found.append(LooseTrack(joint, look, when, values, stepped, None if look == "visible" else material))
     return found
+
+
+def _looks(track: Record, spec: ClipsSpec, entry: str) -> Iterator[tuple[LookPath | Literal["visible"], AnyArray]]:
+    """The keys of how a track looks, (k, width) float64; colours of three numbers are opaque."""
+    for path in _LOOKS:
+        text = getattr(spec, path)
+        if text is None:
+            continue
+        wide = TRACK_WIDTHS[path]
+        widths = (3, 4) if path == "base_color" else (wide,)
+        keys = np.asarray(array_of(text, track, entry, *widths), np.float64)
+        if not keys.size:
+            continue  # this track has none
+        keys = keys.reshape(len(keys), -1)
+        if not np.isfinite(keys).all():
+            raise bad(entry, track, "a key is not a number", expected="finite numbers")
+        yield path, np.pad(keys, ((0, 0), (0, wide - keys.shape[1])), constant_values=1.0)
 
 
 def joint_said(text: str, scope: Record, entry: str) -> str | int:
@@ -168,7 +217,7 @@ def _root_path(clip: Record, spec: ClipsSpec, rate: float, how: Turning, entry: 
     """The tracks of what all joints hang on."""
     if spec.root is None:
         return []
-    plain = dict.fromkeys(("joint", "scale", "matrix"))
+    plain = dict.fromkeys(("joint", "scale", "matrix", "material", *_LOOKS))
     as_track = spec.model_copy(update=plain | dict(spec.root))
     return [replace(track, joint=None) for track in _track(clip, as_track, rate, how, entry)]
 
@@ -251,112 +300,7 @@ def _turned(values: AnyArray, path: ChannelPath, how: Turning) -> FloatArray:
     return out.astype(np.float32)
 
 
-def extent_of(tracks: Sequence[LooseTrack] | Sequence[ClipChannel]) -> tuple[float, int]:
+def extent_of(tracks: Sequence[LooseTrack] | Sequence[ClipChannel | ShownChannel | LookChannel]) -> tuple[float, int]:
     """Time of the last key in seconds, and the most keys that a track has."""
     ends = [float(track.times[-1]) for track in tracks if len(track.times)]
     return max(ends, default=0.0), max((len(track.times) for track in tracks), default=0)
-
-
-def with_clips(scene: Scene, clips: tuple[LooseClip, ...]) -> tuple[Scene, float]:
-    """The scene with those clips, and the share of their joints that it has (0 to 1). Tracks without a joint go.
-
-    Joints are met by name, those given by number in the order of the scene's first skin.
-    """
-    wanted = {track.joint for clip in clips for track in clip.tracks}
-    scene = _with_root(scene) if None in wanted else scene
-    find = joint_finder(scene)
-    found = ((joint, find(_ROOT_NAME if joint is None else joint)) for joint in wanted)
-    places = {joint: place for joint, place in found if place is not None}
-    made = []
-    for clip in clips:
-        channels = tuple(
-            ClipChannel(places[t.joint], t.path, t.times, t.values, interpolation="STEP" if t.stepped else "LINEAR")
-            for t in clip.tracks
-            if t.joint in places and len(t.times)
-        )
-        if channels:
-            relative = _from_rest(scene, channels) if clip.relative_to == "rest" else channels
-            relative = _from_model(scene, relative) if clip.relative_to == "model" else relative
-            made.append(Clip(clip.name, relative, origin=clip.origin))
-    share = len(places) / len(wanted) if wanted else 0.0
-    return replace(scene, clips=scene.clips + tuple(made)), share
-
-
-def joint_finder(scene: Scene) -> Callable[[str | int], int | None]:
-    """What gives the node that a joint's name, or its number in the order of the scene's first skin, means."""
-    by_name = {node.name: index for index, node in reversed(list(enumerate(scene.nodes)))}
-    in_order = scene.skins[0].joints if scene.skins else ()
-
-    def find(joint: str | int) -> int | None:
-        if isinstance(joint, str):
-            return by_name.get(joint)
-        return in_order[joint] if 0 <= joint < len(in_order) else None
-
-    return find
-
-
-def _with_root(scene: Scene) -> Scene:
-    """The scene with a node above its joints that moves the whole model; there is one for all clips."""
-    if any(scene.nodes[root].name == _ROOT_NAME for root in scene.roots):
-        return scene
-    above = parents_of(scene)
-    joints = {joint for skin in scene.skins for joint in skin.joints}
-    tops = {root for root in scene.roots if not joints or any(_stands_below(joint, root, above) for joint in joints)}
-    path = Node(_ROOT_NAME, children=tuple(root for root in scene.roots if root in tops), role="helper")
-    roots = (*(root for root in scene.roots if root not in tops), len(scene.nodes))
-    return replace(scene, nodes=(*scene.nodes, path), roots=roots)
-
-
-def _stands_below(node: int, top: int, above: Sequence[int]) -> bool:
-    while node >= 0 and node != top:
-        node = above[node]
-    return node == top
-
-
-def _from_rest(scene: Scene, channels: tuple[ClipChannel, ...]) -> tuple[ClipChannel, ...]:
-    """Keys that add to the pose at rest → keys relative to the parent."""
-    found = []
-    for channel in channels:
-        node, values = scene.nodes[channel.node], channel.values.astype(np.float64)
-        if channel.path == "translation":
-            values = values + np.asarray(node.translation)
-        elif channel.path == "scale":
-            values = values * np.asarray(node.scale)
-        elif channel.path == "rotation":
-            values = after(np.asarray(node.rotation), values)
-        found.append(replace(channel, values=frozen(values.astype(np.float32))))
-    return tuple(found)
-
-
-def _from_model(scene: Scene, channels: tuple[ClipChannel, ...]) -> tuple[ClipChannel, ...]:
-    """Keys in the model's space → keys relative to the parent joint, where joints share their times."""
-    above = parents_of(scene)
-    rest = world_from_local(scene)
-    moving: dict[int, dict[str, ClipChannel]] = {}
-    for channel in channels:
-        moving.setdefault(channel.node, {})[channel.path] = channel
-    worlds = {node: _world(rest[node], tracks) for node, tracks in moving.items()}
-    found = []
-    for node, tracks in moving.items():
-        times, world = next(iter(tracks.values())).times, worlds[node]
-        parent = above[node]
-        over = worlds.get(parent, rest[parent][None] if parent >= 0 else np.eye(4)[None])
-        if len(over) not in {1, len(world)}:
-            continue
-        # A parent that has no size at a key leaves nothing to be relative to: the nearest sensible answer will do.
-        translation, rotation, scale = turns_of(np.linalg.pinv(over) @ world)
-        for path, values in (("translation", translation), ("rotation", rotation), ("scale", scale)):
-            found.append(ClipChannel(node, path, times, frozen(values.astype(np.float32))))  # type: ignore[arg-type]
-    return tuple(found)
-
-
-def _world(rest: DoubleArray, tracks: dict[str, ClipChannel]) -> DoubleArray:
-    """(k, 4, 4) of one joint; what does not move stays as at rest."""
-    place, turn, size = turns_of(rest)
-    parts = [
-        tracks[path].values.astype(np.float64) if path in tracks else still[None]
-        for path, still in (("translation", place), ("rotation", turn), ("scale", size))
-    ]
-    most = max(len(part) for part in parts)
-    whole = [part if len(part) == most else np.repeat(part[:1], most, axis=0) for part in parts]
-    return matrices_of(whole[0], unit_turns(whole[1]), whole[2])

@@ -12,7 +12,8 @@ from pruxel.core.binary.functions.rotations import unit_turns
 from pruxel.core.binary.records import Record
 from pruxel.core.binary.schema import ExpressionText
 from pruxel.core.binary.values import array_of, matrix_of, text_of
-from pruxel.core.extract.clips import joint_finder, joint_said
+from pruxel.core.extract.clips import joint_said
+from pruxel.core.extract.clips_on_scene import joint_finder
 from pruxel.core.extract.conventions import Turning, turned_matrices, turning
 from pruxel.core.extract.elements import bad
 from pruxel.core.extract.file import ParsedFile, rows

@@ -58,6 +58,7 @@ def fitted(
 def carried_over(fit: Fit, clip: Clip) -> Clip:
     """The clip on the target's nodes; where both skeletons rest alike its very keys."""
     taken = _as_they_are(fit, clip)
+    clip = _looking(fit, clip)
     if taken is not None:
         return replace(clip, channels=taken)
     seconds = moments_for(clip)
@@ -112,6 +113,22 @@ def _shaped(fit: Fit, clip: Clip) -> list[ClipChannel]:
             if theirs and theirs == _shapes_of(fit.target, node):
                 found.append(replace(channel, node=node))
     return found
+
+
+def _looking(fit: Fit, clip: Clip) -> Clip:
+    """The clip with what it shows and how things look on partners, and on parts and materials of the same names."""
+    if not clip.shown and not clip.looks:
+        return clip
+    back = {a: b for b, a in fit.partner.items()}
+    parts = {node.name: n for n, node in enumerate(fit.target.nodes)}
+    materials = {one.name: n for n, one in enumerate(fit.target.materials)}
+    shown = [(back.get(one.node, parts.get(fit.source.nodes[one.node].name)), one) for one in clip.shown]
+    looks = [(materials.get(fit.source.materials[one.material].name), one) for one in clip.looks]
+    return replace(
+        clip,
+        shown=tuple(replace(one, node=node) for node, one in shown if node is not None),
+        looks=tuple(replace(one, material=number) for number, one in looks if number is not None),
+    )
 
 
 def _shapes_of(scene: Scene, node: int) -> int:

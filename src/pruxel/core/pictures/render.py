@@ -44,8 +44,11 @@ class View:
 _DEFAULT = View()
 
 
-def render(scene: Scene, context: Context, view: View = _DEFAULT) -> ByteArray:
-    """Draw the parts meant to be seen; (height, width, 4) uint8 with straight alpha. An empty scene is transparent."""
+def render(scene: Scene, context: Context, view: View = _DEFAULT, around: FloatArray | None = None) -> ByteArray:
+    """Draw the parts meant to be seen; (height, width, 4) uint8 with straight alpha. An empty scene is transparent.
+
+    Places `around` (n, 3) are framed in its stead.
+    """
     scene = with_solid_strokes(scene)
     if view.width <= _SMALL:
         scene = coarser(scene)
@@ -54,9 +57,11 @@ def render(scene: Scene, context: Context, view: View = _DEFAULT) -> ByteArray:
     if not len(soup.indices):
         return np.zeros((view.height, view.width, 4), np.uint8)
     low, high = soup.bounds
-    flat = bool((high - low).min() <= 1e-6 * soup.reach)
+    flat = around is None and bool((high - low).min() <= 1e-6 * soup.reach)
     azimuth_deg, elevation_deg = _square_on(soup) if flat else (view.azimuth_deg, view.elevation_deg)
-    camera = frame(soup.positions, size, azimuth_deg=azimuth_deg, elevation_deg=elevation_deg)
+    camera = frame(
+        soup.positions if around is None else around, size, azimuth_deg=azimuth_deg, elevation_deg=elevation_deg
+    )
     mesh = _ray_mesh(digest(soup.positions), digest(soup.indices), soup)
     origins, directions = camera.rays(view.samples)
     context.progress(0.1, "picture")

@@ -10,7 +10,8 @@ from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.binary.reading import Beside
 from pruxel.core.binary.versions import fitting_layouts
 from pruxel.core.disk.below import HEAD_BYTES
-from pruxel.core.extract.clips import LooseClip, read_clips, with_clips
+from pruxel.core.extract.clips import LooseClip, read_clips
+from pruxel.core.extract.clips_on_scene import with_clips
 from pruxel.core.extract.file import ParsedFile, first_that_reads
 from pruxel.core.extract.level import Level, read_level
 from pruxel.core.extract.markers import with_markers

@@ -6,7 +6,8 @@ from collections.abc import Callable, Sequence
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
-from pruxel.core.extract.clips import LooseClip, with_clips
+from pruxel.core.extract.clips import LooseClip
+from pruxel.core.extract.clips_on_scene import with_clips
 from pruxel.core.knowledge.kinds import Kind
 from pruxel.core.scene.model import Scene
 

@@ -7,7 +7,7 @@ code has to fear a ring of nodes, an index beyond its table or a number that is 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import fields, is_dataclass
 from functools import cache
 from itertools import islice
@@ -16,7 +16,7 @@ import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, all_finite
 from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.core.scene.model import ClipChannel, Primitive, Scene
+from pruxel.core.scene.model import TRACK_WIDTHS, Primitive, Scene, Track
 from pruxel.core.scene.references import TABLES, references
 from pruxel.core.scene.sound_clips import with_sound_clips
 from pruxel.core.scene.walk import local_matrix
@@ -26,7 +26,6 @@ _MOST_NAMED = 5
 # Beyond this, products of two numbers leave float32, which every format stores.
 _LARGEST = 1e18
 _BEYOND = 2**63
-_WIDTHS = {"translation": 3, "rotation": 4, "scale": 3}
 
 
 def _primitives(scene: Scene) -> Iterator[tuple[str, Primitive]]:
@@ -217,15 +216,30 @@ def clips_play(scene: Scene) -> Iterator[str]:
                 yield f"{place}: moved twice"
             seen.add((channel.node, channel.path))
             yield from (f"{place}: {words}" for words in _channel_faults(channel))
+        shown = [(one.node, scene.nodes[one.node].name, one) for one in clip.shown]
+        yield from _told_once(f"clip '{clip.name}'", shown)
+        yield from _told_once(
+            f"clip '{clip.name}'", [((o.material, o.path), scene.materials[o.material].name, o) for o in clip.looks]
+        )
 
 
-def _channel_faults(channel: ClipChannel) -> Iterator[str]:
+def _told_once(clip: str, tracks: Sequence[tuple[object, str, Track]]) -> Iterator[str]:
+    told: set[object] = set()
+    for target, name, track in tracks:
+        place = f"{clip} {track.path} of '{name}'"
+        if target in told:
+            yield f"{place}: told twice"
+        told.add(target)
+        yield from (f"{place}: {words}" for words in _channel_faults(track))
+
+
+def _channel_faults(channel: Track) -> Iterator[str]:
     times, values = channel.times, channel.values
     if not len(times) or not np.isfinite(times).all() or float(times[0]) < 0 or (np.diff(times) <= 0).any():
         yield "times do not ascend from 0 on"
         return
     rows = len(times) * (3 if channel.interpolation == "CUBICSPLINE" else 1)
-    width = _WIDTHS.get(channel.path, values.size // rows)
+    width = TRACK_WIDTHS.get(channel.path, values.size // rows)
     if values.size != rows * width or not width:
         yield f"{values.size} numbers for {len(times)} keys"
     elif not all_finite(values):

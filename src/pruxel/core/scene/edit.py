@@ -87,7 +87,7 @@ def _left(scene: Scene, kept: Mapping[Table, Collection[int]]) -> Scene:
     assert moved is not None
     return replace(
         moved,
-        clips=tuple(clip for clip in moved.clips if clip.channels),
+        clips=tuple(clip for clip in moved.clips if clip.tracks),
         stages=tuple(stage for stage in moved.stages if stage.roots),
     )
 

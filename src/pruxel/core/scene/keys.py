@@ -7,19 +7,26 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from typing import Literal
+from typing import Protocol
 
 import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, DoubleArray, FloatArray, frozen
 from pruxel.core.geometry.euler import on_one_side, slerps
 from pruxel.core.geometry.mixing import between_keys
-from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel
+from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, ShownChannel, Track
 
 _SAME_TIME = 1e-6
 
 
-def rows_of(channel: ClipChannel) -> DoubleArray:
+class Change(Protocol):
+    """What makes another track of a track, of whatever kind."""
+
+    def __call__(self, track: Track, /) -> Track:
+        """The changed track."""
+
+
+def rows_of(channel: Track) -> DoubleArray:
     """The (k, width) values, however the file groups the numbers; (3k, width) for splines.
 
     Turns are of unit length but in splines, whose tangents go with the length that they have.
@@ -34,7 +41,7 @@ def _unit(turns: DoubleArray) -> DoubleArray:
     return np.where(length > 0, turns / np.where(length > 0, length, 1), (0.0, 0.0, 0.0, 1.0))
 
 
-def with_keys(channel: ClipChannel, times: DoubleArray, rows: DoubleArray) -> ClipChannel:
+def with_keys(channel: Track, times: DoubleArray, rows: DoubleArray) -> Track:
     """The channel with other keys: times (k,) seconds, rows (k, width), or (3k, width) for splines.
 
     Of keys whose times are one when they are written, the last stays.
@@ -70,7 +77,7 @@ def gently(share: DoubleArray) -> DoubleArray:
     return share * share * (3 - 2 * share)
 
 
-def at_times(channel: ClipChannel, seconds: DoubleArray) -> DoubleArray:
+def at_times(channel: Track, seconds: DoubleArray) -> DoubleArray:
     """The (m, width) values at times (m,); quaternions xyzw of unit length, met along the shorter arc."""
     return _at(channel, seconds)[0]
 
@@ -106,7 +113,7 @@ def _around(times: DoubleArray, seconds: DoubleArray) -> tuple[AnyArray, AnyArra
     return before, after, share, span
 
 
-def _at(channel: ClipChannel, seconds: DoubleArray) -> tuple[DoubleArray, DoubleArray]:
+def _at(channel: Track, seconds: DoubleArray) -> tuple[DoubleArray, DoubleArray]:
     """Values, and how they change in a second, which only splines need."""
     times, rows = channel.times.astype(np.float64), rows_of(channel)
     spline = channel.interpolation == "CUBICSPLINE"
@@ -136,13 +143,14 @@ def _at(channel: ClipChannel, seconds: DoubleArray) -> tuple[DoubleArray, Double
     return (_unit(value) if channel.path == "rotation" else value), slope
 
 
-def _raw_at(channel: ClipChannel, seconds: DoubleArray) -> tuple[DoubleArray, DoubleArray]:
+def _raw_at(channel: Track, seconds: DoubleArray) -> tuple[DoubleArray, DoubleArray]:
     """Values and slopes of a spline before its quaternions are made of unit length: what its keys are."""
-    plain = replace(channel, path="translation") if channel.path == "rotation" else channel
-    return _at(plain, seconds)
+    if isinstance(channel, ClipChannel) and channel.path == "rotation":
+        return _at(replace(channel, path="translation"), seconds)
+    return _at(channel, seconds)
 
 
-def between(channel: ClipChannel, start: float, end: float) -> ClipChannel:
+def between(channel: Track, start: float, end: float) -> Track:
     """What the channel is from `start` to `end`, from 0 on; the values at both become keys where they are none."""
     times = channel.times.astype(np.float64)
     inner = times[(times > start + _SAME_TIME) & (times < end - _SAME_TIME)]
@@ -160,18 +168,34 @@ def between(channel: ClipChannel, start: float, end: float) -> ClipChannel:
     return with_keys(channel, wanted - start, at_times(channel, wanted))
 
 
-def resampled(channel: ClipChannel, rate: float, end: float) -> ClipChannel:
+def resampled(channel: Track, rate: float, end: float) -> Track:
     """The channel with `rate` keys a second from 0 to `end`, straight ways between them; steps stay steps."""
     times = np.arange(0.0, end + 0.5 / rate, 1.0 / rate)
     if end - times[-1] > _SAME_TIME:
         times = np.append(times, end)
     times = np.minimum(times, end) if end > 0 else times[:1]
     times = np.unique(times)
-    how: Literal["STEP", "LINEAR"] = "STEP" if channel.interpolation == "STEP" else "LINEAR"
-    return replace(with_keys(channel, times, at_times(channel, times)), interpolation=how)
+    return straight(with_keys(channel, times, at_times(channel, times)))
 
 
-def retimed(channel: ClipChannel, factor: float) -> ClipChannel:
+def straight(channel: Track) -> Track:
+    """The channel whose keys are met by straight ways where they were met by splines."""
+    if channel.interpolation != "CUBICSPLINE" or isinstance(channel, ShownChannel):
+        return channel
+    return replace(channel, interpolation="LINEAR")
+
+
+def each_track(clip: Clip, change: Change) -> Clip:
+    """The clip with all of its tracks changed alike: what moves, what is shown, how things look."""
+    return replace(
+        clip,
+        channels=tuple(change(one) for one in clip.channels),
+        shown=tuple(change(one) for one in clip.shown),
+        looks=tuple(change(one) for one in clip.looks),
+    )
+
+
+def retimed(channel: Track, factor: float) -> Track:
     """The channel `factor` times as long; slopes of splines go along."""
     rows = rows_of(channel)
     if channel.interpolation == "CUBICSPLINE":
@@ -181,7 +205,7 @@ def retimed(channel: ClipChannel, factor: float) -> ClipChannel:
     return with_keys(channel, channel.times.astype(np.float64) * factor, rows)
 
 
-def turned_round(channel: ClipChannel, end: float) -> ClipChannel:
+def turned_round(channel: Track, end: float) -> Track:
     """The channel backwards, in a clip that ends at `end`."""
     times, rows = end - channel.times.astype(np.float64)[::-1], rows_of(channel)
     if channel.interpolation == "CUBICSPLINE":
@@ -196,4 +220,4 @@ def turned_round(channel: ClipChannel, end: float) -> ClipChannel:
 
 def end_of(clip: Clip) -> float:
     """Seconds of the last key."""
-    return max((float(channel.times[-1]) for channel in clip.channels if len(channel.times)), default=0.0)
+    return max((float(track.times[-1]) for track in clip.tracks if len(track.times)), default=0.0)

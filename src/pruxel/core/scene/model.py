@@ -7,7 +7,7 @@ the conventions of glTF 2.0 (Khronos, section 3.4). `extras` is JSON text: what 
 from __future__ import annotations
 
 from dataclasses import KW_ONLY, dataclass, field
-from typing import Literal
+from typing import ClassVar, Literal, TypeVar
 
 from pruxel.core.base.arrays import AnyArray, DoubleArray, FloatArray, IndexArray
 from pruxel.core.scene.images import Image
@@ -18,6 +18,7 @@ from pruxel.core.scene.references import points_to
 Role = Literal["visual", "collision", "helper"]
 Interpolation = Literal["LINEAR", "STEP", "CUBICSPLINE"]
 ChannelPath = Literal["translation", "rotation", "scale", "weights"]
+LookPath = Literal["base_color", "emissive", "roughness", "metallic", "offset", "tiling"]
 Vec3 = tuple[float, float, float]
 Vec4 = tuple[float, float, float, float]
 Matrix = tuple[Vec4, Vec4, Vec4, Vec4]
@@ -204,14 +205,60 @@ class ClipChannel:
 
 
 @dataclass(frozen=True, eq=False)
+class ShownChannel:
+    """When a node, and all below it, is to be seen: times (k,) float32 seconds, values (k, 1) float32, 0 for hidden.
+
+    Each holds until the next (KHR_node_visibility).
+    """
+
+    node: int = field(metadata=points_to("nodes", held=False))
+    times: FloatArray
+    values: FloatArray
+
+    path: ClassVar[Literal["visible"]] = "visible"
+    interpolation: ClassVar[Interpolation] = "STEP"
+
+
+@dataclass(frozen=True, eq=False)
+class LookChannel:
+    """Keys of one property of a material: times (k,) float32 seconds, values (k, width) float32 (3k for CUBICSPLINE).
+
+    `base_color` is linear, 4 numbers; `emissive` 3; `offset` and `tiling` are those of all of its textures, 2 numbers,
+    as in KHR_texture_transform.
+    """
+
+    material: int = field(metadata=points_to("materials", held=False))
+    path: LookPath
+    times: FloatArray
+    values: FloatArray
+    _: KW_ONLY
+    interpolation: Interpolation = "LINEAR"
+
+
+# How many numbers a value of each kind of track has; weights have as many as there are targets.
+TRACK_WIDTHS = {
+    "translation": 3, "rotation": 4, "scale": 3, "visible": 1, "base_color": 4, "emissive": 3, "roughness": 1,
+    "metallic": 1, "offset": 2, "tiling": 2,
+}  # fmt: skip
+Track = TypeVar("Track", ClipChannel, ShownChannel, LookChannel)
+
+
+@dataclass(frozen=True, eq=False)
 class Clip:
-    """A named animation."""
+    """A named animation: what moves nodes, when they are to be seen, and how materials look meanwhile."""
 
     name: str
     channels: tuple[ClipChannel, ...]
     _: KW_ONLY
+    shown: tuple[ShownChannel, ...] = ()
+    looks: tuple[LookChannel, ...] = ()
     extras: str = ""
     origin: Origin = field(default_factory=Origin)
+
+    @property
+    def tracks(self) -> tuple[ClipChannel | ShownChannel | LookChannel, ...]:
+        """All that has keys."""
+        return (*self.channels, *self.shown, *self.looks)
 
 
 @dataclass(frozen=True, eq=False)

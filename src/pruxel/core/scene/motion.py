@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pruxel.core.base.arrays import DoubleArray
-from pruxel.core.scene.model import Clip, ClipChannel
+from pruxel.core.scene.model import Clip, ClipChannel, LookChannel, ShownChannel
 
 _EVEN = 0.02  # by which share of a frame keys may stand beside their frames
 
@@ -32,20 +32,20 @@ class ClipFacts:
 
 def facts_of(clip: Clip) -> ClipFacts:
     """Measure a clip."""
-    times = moments(clip.channels)
+    times = moments(clip.tracks)
     return ClipFacts(
         clip.name,
         float(times[-1]) if len(times) else 0.0,
         rate_of_keys(times),
-        max((len(channel.times) for channel in clip.channels), default=0),
-        sum(len(channel.times) for channel in clip.channels),
+        max((len(channel.times) for channel in clip.tracks), default=0),
+        sum(len(channel.times) for channel in clip.tracks),
         len({channel.node for channel in clip.channels}),
-        tuple(sorted({channel.path for channel in clip.channels})),
+        tuple(sorted({channel.path for channel in clip.tracks})),
         clip.origin.entry,
     )
 
 
-def moments(channels: Sequence[ClipChannel]) -> DoubleArray:
+def moments(channels: Sequence[ClipChannel | ShownChannel | LookChannel]) -> DoubleArray:
     """All (k,) seconds at which a channel has a key, ascending, each once."""
     listed = [np.asarray(channel.times, np.float64) for channel in channels]
     return np.unique(np.concatenate(listed)) if listed else np.zeros(0)

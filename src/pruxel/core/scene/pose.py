@@ -16,7 +16,7 @@ from pruxel.core.scene.walk import parts, world_from_local, world_normals, world
 
 
 def posed(scene: Scene, clip: Clip, seconds: float) -> Scene:
-    """The scene with nodes and shapes where the clip has them at a time; skins and clips stay."""
+    """The scene with nodes and shapes where the clip has them at a time; skins, clips and how all looks stay."""
     nodes = list(scene.nodes)
     for channel in clip.channels:
         turn = channel.path == "rotation"

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, as_floats, frozen
-from pruxel.core.scene.model import Clip, ClipChannel, Scene
+from pruxel.core.scene.model import TRACK_WIDTHS, Clip, Scene, Track
 
-_WIDTHS = {"translation": 3, "rotation": 4, "scale": 3}
 _LARGEST = 1e30
 _JUST_BEFORE = 1e-4  # seconds: what jumps has a key just before the one that it jumps to
 
@@ -20,35 +20,44 @@ def with_sound_clips(scene: Scene) -> Scene:
     clips, notes = [], []
     for clip in scene.clips:
         made, lost = _sound(scene, clip)
-        if made.channels:
+        if made.tracks:
             clips.append(made)
         if lost:
             words = ", ".join(f"{count} {what}" for what, count in sorted(lost.items()) if count)
-            gone = "" if made.channels else "; nothing of it is left"
+            gone = "" if made.tracks else "; nothing of it is left"
             notes.append(f"clip '{clip.name}': {words}{gone}")
     return replace(scene, clips=tuple(clips), notes=(*scene.notes, *notes))
 
 
 def _sound(scene: Scene, clip: Clip) -> tuple[Clip, Counter[str]]:
     lost: Counter[str] = Counter()
-    seen: set[tuple[int, str]] = set()
-    channels = []
-    for channel in clip.channels:
-        if (channel.node, channel.path) in seen:
-            lost[f"more tracks of what moves already ({scene.nodes[channel.node].name})"] += 1
+    channels = _each_once(clip.channels, lambda one: (one.node, one.path), lambda one: scene.nodes[one.node].name, lost)
+    shown = _each_once(clip.shown, lambda one: one.node, lambda one: scene.nodes[one.node].name, lost)
+    looks = _each_once(
+        clip.looks, lambda one: (one.material, one.path), lambda one: scene.materials[one.material].name, lost
+    )
+    return replace(clip, channels=channels, shown=shown, looks=looks), lost
+
+
+def _each_once(
+    tracks: tuple[Track, ...], what: Callable[[Track], object], name: Callable[[Track], str], lost: Counter[str]
+) -> tuple[Track, ...]:
+    found: dict[object, Track] = {}
+    for track in tracks:
+        if what(track) in found:
+            lost[f"more tracks of what moves already ({name(track)})"] += 1
             continue
-        made = _usable(channel, lost)
+        made = _usable(track, lost)
         if made is not None:
-            seen.add((channel.node, channel.path))
-            channels.append(made)
-    return replace(clip, channels=tuple(channels)), lost
+            found[what(track)] = made
+    return tuple(found.values())
 
 
-def _usable(channel: ClipChannel, lost: Counter[str]) -> ClipChannel | None:
+def _usable(channel: Track, lost: Counter[str]) -> Track | None:
     """The channel with the keys that are keys, in order; None where there are none."""
     each = 3 if channel.interpolation == "CUBICSPLINE" else 1
     count = len(channel.times)
-    width = _WIDTHS.get(channel.path, channel.values.size // max(count * each, 1))
+    width = TRACK_WIDTHS.get(channel.path, channel.values.size // max(count * each, 1))
     full = min(count, channel.values.size // max(width * each, 1)) if width else 0
     if full < count:
         lost["keys without a value"] += count - full

@@ -48,7 +48,7 @@ from pruxel.server.store.tables import SavedSearch
 
 router = APIRouter(tags=["entries"])
 _MEDIA = ((b"\x89PNG", "image/png"), (b"\xff\xd8\xff", "image/jpeg"), (b"RIFF", "image/webp"))
-_FOREVER = {"Cache-Control": "private, max-age=31536000, immutable"}
+FOREVER = {"Cache-Control": "private, max-age=31536000, immutable"}
 _MOST_BYTES = 1 << 16
 _MOST_ANSWERS = 400
 _FOLDERS = TypeAdapter(list[FolderOut])
@@ -184,7 +184,7 @@ def blob(key: Word) -> Response:
     if data is None:
         raise not_found("blob")
     media = next((media for magic, media in _MEDIA if data.startswith(magic)), "application/octet-stream")
-    return Response(data, media_type=media, headers=_FOREVER | {"X-Content-Type-Options": "nosniff"})
+    return Response(data, media_type=media, headers=FOREVER | {"X-Content-Type-Options": "nosniff"})
 
 
 @router.get("/scenes/{manifest}", response_class=Response, responses=gives("application/json"))
@@ -193,7 +193,7 @@ def scene_manifest(manifest: Word) -> Response:
     data = find_blob(manifest)
     if data is None or not data.startswith(SCENE_BEGINS):
         raise not_found("scene")
-    return Response(data, media_type="application/json", headers=_FOREVER)
+    return Response(data, media_type="application/json", headers=FOREVER)
 
 
 @router.put("/projects/{project}/marks", status_code=204)

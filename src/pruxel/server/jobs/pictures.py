@@ -24,8 +24,9 @@ from pruxel.core.pictures.bones import visible
 from pruxel.core.pictures.render import View, render
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.digest import digest
+from pruxel.core.scene.looking import at_moment
 from pruxel.core.scene.model import Scene
-from pruxel.core.scene.pose import posed, stiff
+from pruxel.core.scene.pose import stiff
 from pruxel.core.scene.walk import parts
 from pruxel.server.jobs.queue import BEHIND, put_job
 from pruxel.server.jobs.risk import at, left_alone, risk_of
@@ -235,5 +236,5 @@ def _clips_picture(path: str, opened: Opener, context: Context) -> str:
     if scene is None or not scene.clips:
         raise InputError(ErrorCode.REFERENCE, "no model nearby has the joints of these clips", file=path)
     seconds, _ = extent_of(scene.clips[0].channels)
-    moment = posed(scene, scene.clips[0], seconds / 2)
+    moment = at_moment(scene, scene.clips[0], seconds / 2)
     return scene_picture(stiff(moment) if moment.meshes else moment, THUMB, context)

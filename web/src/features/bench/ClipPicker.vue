@@ -5,8 +5,15 @@ import type { ClipFacts } from '../../api/client'
 import type { Playing } from '../../composables/usePlaying'
 import { clipWords, listed, ORDERS, type ClipOrder } from '../../model/clips'
 import { last } from '../../model/words'
+import ClipSheet from './ClipSheet.vue'
 
-const { clips, playing, keep } = defineProps<{ clips: ClipFacts[]; playing: Playing; keep: string }>()
+const { clips, playing, keep, scene } = defineProps<{
+  clips: ClipFacts[]
+  playing: Playing
+  keep: string
+  scene: string
+}>()
+const pictured = ref(false)
 const words = ref('')
 const order = ref<ClipOrder>('as they come')
 const place = `pruxel.stars.${keep}`
@@ -57,6 +64,16 @@ function go(event: KeyboardEvent, by: number) {
           data-stop
           data-test="search-clips"
         />
+        <button
+          type="button"
+          class="button shrink-0 py-1"
+          title="All clips as small moving pictures"
+          data-stop
+          data-test="clip-pictures"
+          @click="(close(), (pictured = true))"
+        >
+          Pictures
+        </button>
         <select v-model="order" class="field py-1" aria-label="Sort clips" data-test="sort-clips">
           <option v-for="one in ORDERS" :key="one" :value="one">{{ one }}</option>
         </select>
@@ -114,5 +131,15 @@ function go(event: KeyboardEvent, by: number) {
         <li v-if="!shown.length" class="px-3 py-2 text-faint">No clip is called so.</li>
       </ul>
     </PopoverPanel>
+    <ClipSheet
+      v-if="pictured"
+      :clips="clips"
+      :scene="scene"
+      :stars="stars"
+      :playing="playing.number.value"
+      @choose="(playing.choose($event), (pictured = false))"
+      @star="star"
+      @close="pictured = false"
+    />
   </Popover>
 </template>

@@ -7,8 +7,9 @@ import { frameAt, ROUNDS, SPEEDS, type Rounds } from '../../model/clock'
 import MoreMenu from '../../components/MoreMenu.vue'
 import ClipPicker from './ClipPicker.vue'
 
-const { clips, playing, bones, keep } = defineProps<{
+const { clips, playing, bones, keep, scene } = defineProps<{
   clips: ClipFacts[]
+  scene: string
   playing: Playing
   bones: boolean
   keep: string
@@ -130,7 +131,7 @@ const icons = {
         @keydown.right.prevent.stop="playing.step($event.shiftKey ? 10 : 1)"
       />
       <div class="flex flex-wrap items-center gap-x-1.5 gap-y-1">
-        <ClipPicker :clips="clips" :playing="playing" :keep="keep" />
+        <ClipPicker :clips="clips" :playing="playing" :keep="keep" :scene="scene" />
         <div class="flex items-center gap-1" role="group" aria-label="Play">
           <button
             class="button flex size-7 items-center justify-center p-0!"

@@ -387,10 +387,8 @@ const looks: [Look, string][] = [
     />
     <PlayBar
       v-else-if="clips.length || jointed"
-      :clips="clips"
-      :playing="playing"
+      v-bind="{ clips, playing, keep, scene: shown }"
       :bones="bones.on.value"
-      :keep="keep"
       @bones="bones.on.value = !bones.on.value"
       @pose="beginPose"
       @step="(step, params) => emit('step', step, params)"

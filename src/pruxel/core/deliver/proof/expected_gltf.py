@@ -13,6 +13,7 @@ from pruxel.core.deliver.proof.checks import Check, Tolerances
 from pruxel.core.deliver.proof.clips import compare_clips
 from pruxel.core.deliver.proof.judge import Geometry, ReadBack
 from pruxel.core.deliver.proof.links import compare_images
+from pruxel.core.deliver.proof.looks import compare_looks
 from pruxel.core.deliver.proof.surfaces import Surface, Tally, compare_names, compare_surfaces, distances
 from pruxel.core.extract.clips import extent_of
 from pruxel.core.scene.materials import Material, TextureRef
@@ -51,6 +52,7 @@ def compare_gltf(scene: Scene, read: ReadBack, t: Tolerances) -> list[Check]:
         checks.append(_skins(scene, parts_read, t))
     checks += compare_clips(scene, read, t)
     checks += _poses(scene, read, parts_read, t)
+    checks += compare_looks(scene, read)
     return checks
 
 

@@ -51,7 +51,7 @@ class Geometry:
 class ReadBack:
     """All that the judge saw.
 
-    Nodes, parts, materials, clips and poses are JSON as `web/judge/readback.ts` describes it.
+    Nodes, parts, materials, clips, poses and looks are JSON as `web/judge/readback.ts` describes it.
     """
 
     reader: str
@@ -62,6 +62,7 @@ class ReadBack:
     clips: list[dict[str, Any]]
     poses: list[dict[str, Any]]
     images: list[AnyArray]
+    looks: list[dict[str, Any]]
     unit: float = 1.0  # centimetres in the file's unit of length, where it says so
     up: str = "y"  # the axis that it says points up
 
@@ -143,6 +144,6 @@ def _loaded(document: dict[str, Any], data: bytes) -> ReadBack:
     nodes, parts, materials, clips = listed
     unit = float(document.get("unit", 1.0))
     images = [needed(ref) for ref in document["images"]]
-    return ReadBack(
-        document["reader"], nodes, geometries, parts, materials, clips, poses, images, unit, document.get("up", "y")
-    )
+    looks = [one | {"times": needed(one["times"]), "values": needed(one["values"])} for one in document["looks"]]
+    up = document.get("up", "y")
+    return ReadBack(document["reader"], nodes, geometries, parts, materials, clips, poses, images, looks, unit, up)

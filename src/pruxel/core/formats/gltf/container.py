@@ -16,10 +16,12 @@ MAGIC, JSON_CHUNK, BINARY_CHUNK = 0x46546C67, 0x4E4F534A, 0x004E4942
 READABLE = frozenset(
     {
         "KHR_draco_mesh_compression",
+        "KHR_animation_pointer",
         "KHR_lights_punctual",
         "KHR_materials_variants",
         "KHR_materials_pbrSpecularGlossiness",
         "KHR_mesh_quantization",
+        "KHR_node_visibility",
         "KHR_texture_transform",
         "EXT_mesh_gpu_instancing",
         "EXT_meshopt_compression",

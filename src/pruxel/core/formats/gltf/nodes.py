@@ -16,6 +16,7 @@ from pruxel.core.base.errors import ErrorCode, Fault
 from pruxel.core.formats.fields import Fields
 from pruxel.core.formats.gltf.access import Access
 from pruxel.core.formats.gltf.extras import extras_text
+from pruxel.core.formats.gltf.pointers import VISIBILITY
 from pruxel.core.scene.model import Camera, Light, Mesh, Node, Skin, Vec4
 from pruxel.core.scene.origin import Origin
 from pruxel.core.scene.walk import placed_by
@@ -33,6 +34,7 @@ class NodeReader:
     access: Access
     counts: dict[str, int]
     faults: list[Fault] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
 
     def nodes(self, listed: list[Fields]) -> list[Node]:
         """All nodes; one with instances becomes the parent of as many nodes that share its mesh."""
@@ -55,6 +57,9 @@ class NodeReader:
     def _node(self, found: Fields, number: int, count: int) -> Node:
         extensions = found.object("extensions")
         light = None if extensions is None else extensions.object(_LIGHTS)
+        seen = None if extensions is None else extensions.object(VISIBILITY)
+        if seen is not None and not seen.flag("visible", default=True):
+            self.notes.append(f"{found.place} is not to be seen at first")
         own = _own_extras(found)
         node = Node(
             found.text("name", "") or f"node {number + 1}",

@@ -69,7 +69,7 @@ class _Reader:
         meshes = self._meshes(mesh_list, len(stuff))
         skins = [node_reader.skin(found, i, len(listed)) for i, found in enumerate(skin_list)]
         nodes = unskinned(_with_mesh_only(nodes, meshes), meshes, skins, node_reader.faults, name)
-        clip_reader = ClipReader(self.access, len(listed))
+        clip_reader = ClipReader(self.access, len(listed), len(stuff))
         clips = [clip_reader.clip(found, i) for i, found in enumerate(document.objects("animations"))]
         scene = Scene(
             name.rsplit("/", 1)[-1].rsplit(".", 1)[0],
@@ -83,14 +83,16 @@ class _Reader:
             skins=tuple(skins),
             cameras=tuple(camera(found, i) for i, found in enumerate(camera_list)),
             lights=tuple(light(found, i) for i, found in enumerate(light_list)),
-            clips=tuple(clip for clip in clips if clip.channels),
+            clips=tuple(clip for clip in clips if clip.tracks),
             extras=extras_text(document),
         )
         faults = (*self.faults, *node_reader.faults, *clip_reader.faults)
         _check_shows_something(scene, faults, name)
         scene = without_images(scene, self.broken_images)
         leftovers = document.not_taken()
-        self.notes += clip_reader.notes + ([f"not taken over: {', '.join(leftovers)}"] if leftovers else [])
+        self.notes += (
+            node_reader.notes + clip_reader.notes + ([f"not taken over: {', '.join(leftovers)}"] if leftovers else [])
+        )
         told = tuple(f"{name}: {note}" for note in self.notes)
         return ReadResult(entered(replace(scene, notes=told), name), faults)
 

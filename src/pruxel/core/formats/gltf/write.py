@@ -22,12 +22,13 @@ from pruxel.core.formats.gltf.materials import extensions_used, material_json, s
 from pruxel.core.formats.gltf.options import GltfOptions
 from pruxel.core.formats.gltf.packing import NAME as MESHOPT
 from pruxel.core.formats.gltf.packing import Stored, as_they_are, packed
+from pruxel.core.formats.gltf.pointers import pointed_channels, said_where_pointed
 from pruxel.core.formats.gltf.variants import names_json
 from pruxel.core.formats.gltf.write_meshes import mesh_json
 from pruxel.core.formats.registry import OutFile
 from pruxel.core.formats.textures import ImageFile, image_files
 from pruxel.core.scene.images import EncodedImage, Image
-from pruxel.core.scene.materials import Sampler, Texture
+from pruxel.core.scene.materials import Material, Sampler, Texture
 from pruxel.core.scene.measure import variant_names
 from pruxel.core.scene.model import Camera, Clip, Light, Node, Scene, Skin, Stage
 
@@ -90,7 +91,7 @@ def _document(scene: Scene, buffers: Buffers) -> Json:
     variants = variant_names(scene.meshes)
     extensions = {_LIGHTS: {"lights": lights}} if lights else {}
     extensions |= names_json(variants)
-    return (
+    document: Json = (
         {"asset": {"version": "2.0", "generator": f"Pruxel {__version__}"}}
         | {"scene": 0, "scenes": [{"name": stage.name} | _listed("nodes", stage.roots) for stage in stages]}
         | _listed("nodes", [_node(node) for node in scene.nodes])
@@ -102,10 +103,12 @@ def _document(scene: Scene, buffers: Buffers) -> Json:
         )
         | _listed("skins", [_skin(skin, buffers) for skin in scene.skins])
         | _listed("cameras", [_camera(camera) for camera in scene.cameras])
-        | _listed("animations", [_clip(clip, buffers) for clip in scene.clips if clip.channels])
+        | _listed("animations", [_clip(clip, scene.materials, buffers) for clip in scene.clips if clip.tracks])
         | ({"extensions": extensions} if extensions else {})
         | extras_json(scene.extras)
     )
+    said_where_pointed(document, scene.clips)
+    return document
 
 
 def _texture(texture: Texture, sampler: int, images: Sequence[Image]) -> Json:
@@ -163,8 +166,8 @@ def _light(light: Light) -> Json:
     return found | extras_json(light.extras)
 
 
-def _clip(clip: Clip, buffers: Buffers) -> Json:
-    samplers, channels = [], []
+def _clip(clip: Clip, materials: Sequence[Material], buffers: Buffers) -> Json:
+    samplers, channels = list[Json](), list[Json]()
     for channel in clip.channels:
         flat = channel.path == "weights"
         samplers.append(
@@ -176,4 +179,8 @@ def _clip(clip: Clip, buffers: Buffers) -> Json:
         )
         target = {"node": channel.node, "path": channel.path}
         channels.append({"sampler": len(samplers) - 1, "target": target})
+    for sampler, pointed in pointed_channels(clip, materials, buffers):
+        if not samplers or samplers[-1] is not sampler:
+            samplers.append(sampler)
+        channels.append({"sampler": len(samplers) - 1, "target": pointed})
     return {"name": clip.name, "samplers": samplers, "channels": channels} | extras_json(clip.extras)

@@ -33,7 +33,7 @@ def with_playable_clips(scene: Scene, told: list[str]) -> Scene:
         for clip in scene.clips
     )
     nodes = tuple(_turned(node) for node in scene.nodes)
-    return _shaped_by_themselves(replace(scene, nodes=nodes, clips=tuple(clip for clip in clips if clip.channels)))
+    return _shaped_by_themselves(replace(scene, nodes=nodes, clips=tuple(clip for clip in clips if clip.tracks)))
 
 
 def _shaped_by_themselves(scene: Scene) -> Scene:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 from pydantic import Field
 
@@ -12,8 +10,8 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
 from pruxel.core.geometry.euler import slerps
-from pruxel.core.scene.keys import at_times, end_of, gently, rows_of, with_keys
-from pruxel.core.scene.model import Clip, ClipChannel, Scene
+from pruxel.core.scene.keys import at_times, each_track, end_of, gently, rows_of, straight, with_keys
+from pruxel.core.scene.model import Clip, Scene, Track
 from pruxel.core.scene.motion_at import moving
 from pruxel.core.steps.choose_clips import Clips, chosen_clips, on_clips
 from pruxel.core.steps.references import Seconds
@@ -43,7 +41,7 @@ def close_loop(scene: Scene, params: CloseLoop, context: Context) -> StepResult:
     def closed(clip: Clip) -> Clip:
         end = end_of(clip)
         over = min(params.over, end / 2)
-        return replace(clip, channels=tuple(_led_back(channel, end, over) for channel in clip.channels))
+        return each_track(clip, lambda track: _led_back(track, end, over))
 
     done, count = on_clips(scene, params.clips, closed)
     turned, gone = (max(values) for values in zip(*jumps, strict=True))
@@ -57,7 +55,7 @@ def _jump(scene: Scene, clip: Clip) -> tuple[float, float]:
     return moving(scene, clip, np.array([0.0, end_of(clip)])).apart(0, 1)
 
 
-def _led_back(channel: ClipChannel, end: float, over: float) -> ClipChannel:
+def _led_back(channel: Track, end: float, over: float) -> Track:
     """The channel with its last stretch drawn to its value at 0, by a share that sets out and arrives gently."""
     times = channel.times.astype(np.float64)
     if len(times) == 1:
@@ -74,7 +72,7 @@ def _led_back(channel: ClipChannel, end: float, over: float) -> ClipChannel:
     rows = at_times(channel, wanted)
     share = gently((wanted - start) / over) if over > 0 else (wanted >= end).astype(float)
     led = with_keys(channel, wanted, _towards(rows, first, share, turn=channel.path == "rotation"))
-    return replace(led, interpolation="LINEAR")
+    return straight(led)
 
 
 def _towards(rows: DoubleArray, first: DoubleArray, share: DoubleArray, *, turn: bool) -> DoubleArray:

@@ -12,7 +12,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
-from pruxel.core.scene.keys import between, end_of
+from pruxel.core.scene.keys import between, each_track, end_of
 from pruxel.core.scene.model import Clip, Scene
 from pruxel.core.scene.motion_at import moments_of, moving
 from pruxel.core.steps.choose_clips import Clips, chosen_clips
@@ -71,7 +71,7 @@ def cut_clips(scene: Scene, params: CutClips, context: Context) -> StepResult:
 def _piece(clip: Clip, pattern: str, number: int, stretches: list[tuple[float, float]]) -> Clip:
     start, end = stretches[number]
     name = new_name(clip.name, "", "", pattern, {"number": numbered(number + 1, len(stretches))})
-    return replace(clip, name=name, channels=tuple(between(channel, start, end) for channel in clip.channels))
+    return each_track(replace(clip, name=name), lambda track: between(track, start, end))
 
 
 def _stretches(scene: Scene, clip: Clip, params: CutClips) -> list[tuple[float, float]]:

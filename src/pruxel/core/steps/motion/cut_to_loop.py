@@ -11,7 +11,7 @@ from pruxel.core.base.arrays import DoubleArray
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
-from pruxel.core.scene.keys import between, end_of
+from pruxel.core.scene.keys import between, each_track, end_of
 from pruxel.core.scene.model import Clip, Scene
 from pruxel.core.scene.motion_at import Movement, moments_of, moving
 from pruxel.core.steps.choose_clips import Clips, chosen_clips
@@ -46,13 +46,17 @@ def cut_to_loop(scene: Scene, params: CutToLoop, context: Context) -> StepResult
         start, end, jump = _best(scene, clip, params.least / 100)
         if end <= start:
             continue
-        clips[number] = replace(clip, channels=tuple(between(channel, start, end) for channel in clip.channels))
+        clips[number] = _stretch(clip, start, end)
         worst, gone, count = max(worst, jump), gone + end_of(clip) - (end - start), count + 1
     return StepResult(
         replace(scene, clips=tuple(clips)),
         f"{counted(count, 'clip')} cut, {gone:.2f} s gone: a jump of {worst:.1f}° at most is left",
         (Evidence("cut off", gone, "s"), Evidence("largest turn of the jump that is left", round(worst, 2), "°")),
     )
+
+
+def _stretch(clip: Clip, start: float, end: float) -> Clip:
+    return each_track(clip, lambda track: between(track, start, end))
 
 
 def _best(scene: Scene, clip: Clip, least: float) -> tuple[float, float, float]:

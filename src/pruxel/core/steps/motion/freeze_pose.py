@@ -12,8 +12,9 @@ from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
 from pruxel.core.scene.beside import side_by_side
 from pruxel.core.scene.keys import end_of
+from pruxel.core.scene.looking import at_moment
 from pruxel.core.scene.model import Scene
-from pruxel.core.scene.pose import posed, stiff
+from pruxel.core.scene.pose import stiff
 from pruxel.core.steps.choose_clips import chosen_clips
 from pruxel.core.steps.references import ClipName, Seconds
 from pruxel.core.steps.registry import Params, StepResult, step
@@ -46,7 +47,7 @@ def freeze_pose(scene: Scene, params: FreezePose, context: Context) -> StepResul
     frozen = []
     for seconds in moments:
         context.check()
-        frozen.append(stiff(posed(scene, clip, float(seconds))))
+        frozen.append(stiff(at_moment(scene, clip, float(seconds))))
     if len(frozen) == 1:
         return StepResult(frozen[0], f"“{clip.name}” at {params.at:.2f} s", (Evidence("moments", 1),))
     row = side_by_side(scene.name, [replace(one, name=f"{clip.name} {n}") for n, one in enumerate(frozen, 1)])

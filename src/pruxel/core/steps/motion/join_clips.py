@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -14,8 +15,8 @@ from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
 from pruxel.core.geometry.euler import slerps
-from pruxel.core.scene.keys import at_times, end_of, gently, laid
-from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, Interpolation, Scene
+from pruxel.core.scene.keys import at_times, end_of, gently, laid, resampled, rows_of, with_keys
+from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, Interpolation, Scene, Track
 from pruxel.core.scene.motion_at import at_rest
 from pruxel.core.steps.choose_clips import chosen_clips
 from pruxel.core.steps.references import ClipName, NameText, Seconds
@@ -59,13 +60,38 @@ def join_clips(scene: Scene, params: JoinClips, context: Context) -> StepResult:
     for node, path in targets:
         context.check()
         channels.append(_laid(scene, node, path, pieces, starts))
-    joined = Clip(params.name, tuple(channels), origin=pieces[0].origin)
+    joined = Clip(
+        params.name, tuple(channels), origin=pieces[0].origin,
+        shown=_behind([clip.shown for clip in pieces], starts, lambda one: one.node),
+        looks=_behind([clip.looks for clip in pieces], starts, lambda one: (one.material, one.path)),
+    )  # fmt: skip
     left = [clip for n, clip in enumerate(scene.clips) if params.keep or n not in order]
     length = end_of(joined)
     return StepResult(
         replace(scene, clips=(*left, joined)), f"{counted(len(pieces), 'clip')} make “{params.name}”, {length:.2f} s",
         (Evidence("clips joined", len(pieces)), Evidence("length", round(length, 3), "s")),
     )  # fmt: skip
+
+
+def _behind(
+    pieces: Sequence[tuple[Track, ...]], starts: list[float], what: Callable[[Track], object]
+) -> tuple[Track, ...]:
+    """What is shown and how it looks, piece behind piece: where one says nothing, what was said last holds."""
+    found: dict[object, list[Track]] = {}
+    for own, start in zip(pieces, starts, strict=True):
+        for track in own:
+            bent = track.interpolation == "CUBICSPLINE"
+            plain = resampled(track, _RATE, float(track.times[-1])) if bent else track
+            moved = with_keys(plain, plain.times.astype(np.float64) + start, rows_of(plain))
+            found.setdefault(what(track), []).append(moved)
+    return tuple(_one(tracks) for tracks in found.values())
+
+
+def _one(tracks: list[Track]) -> Track:
+    times = np.concatenate([track.times.astype(np.float64) for track in tracks])
+    rows = np.concatenate([rows_of(track) for track in tracks])
+    order = np.argsort(times, kind="stable")
+    return with_keys(tracks[-1], times[order], rows[order])
 
 
 def _starts(pieces: list[Clip], over: float) -> list[float]:

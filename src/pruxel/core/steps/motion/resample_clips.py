@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from pydantic import Field
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
-from pruxel.core.scene.keys import end_of, resampled
+from pruxel.core.scene.keys import each_track, end_of, resampled
 from pruxel.core.scene.model import Clip, Scene
 from pruxel.core.steps.choose_clips import Clips, on_clips
 from pruxel.core.steps.registry import Params, StepResult, step
@@ -39,7 +37,7 @@ def resample_clips(scene: Scene, params: ResampleClips, context: Context) -> Ste
     def laid_out(clip: Clip) -> Clip:
         nonlocal keys
         end = end_of(clip)
-        wanted = int(end * params.rate + 2) * max(len(clip.channels), 1)
+        wanted = int(end * params.rate + 2) * max(len(clip.tracks), 1)
         keys += wanted
         if keys > _MOST_KEYS:
             raise UsageError(
@@ -48,8 +46,8 @@ def resample_clips(scene: Scene, params: ResampleClips, context: Context) -> Ste
                 hint="Choose fewer clips or a lower rate.",
             )  # fmt: skip
         context.check()
-        return replace(clip, channels=tuple(resampled(channel, params.rate, end) for channel in clip.channels))
+        return each_track(clip, lambda track: resampled(track, params.rate, end))
 
     done, count = on_clips(scene, params.clips, laid_out)
-    made = sum(len(channel.times) for clip in done.clips for channel in clip.channels)
+    made = sum(len(channel.times) for clip in done.clips for channel in clip.tracks)
     return StepResult(done, f"{counted(count, 'clip')} at {params.rate:g} keys a second", (Evidence("keys", made),))

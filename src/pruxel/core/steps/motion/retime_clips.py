@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from pydantic import Field
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
-from pruxel.core.scene.keys import retimed
+from pruxel.core.scene.keys import each_track, retimed
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.choose_clips import Clips, on_clips
 from pruxel.core.steps.registry import Params, StepResult, step
@@ -35,6 +33,6 @@ def retime_clips(scene: Scene, params: RetimeClips, context: Context) -> StepRes
     context.check()
     done, count = on_clips(
         scene, params.clips,
-        lambda clip: replace(clip, channels=tuple(retimed(c, 1 / params.speed) for c in clip.channels)),
+        lambda clip: each_track(clip, lambda track: retimed(track, 1 / params.speed)),
     )  # fmt: skip
     return StepResult(done, f"{counted(count, 'clip')} {params.speed:g} times as fast", (Evidence("clips", count),))

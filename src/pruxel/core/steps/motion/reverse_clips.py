@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
-from pruxel.core.scene.keys import end_of, turned_round
+from pruxel.core.scene.keys import each_track, end_of, turned_round
 from pruxel.core.scene.model import Clip, Scene
 from pruxel.core.steps.choose_clips import Clips, on_clips
 from pruxel.core.steps.registry import Params, StepResult, step
@@ -26,7 +24,7 @@ def reverse_clips(scene: Scene, params: ReverseClips, context: Context) -> StepR
 
     def turned(clip: Clip) -> Clip:
         end = end_of(clip)
-        return replace(clip, channels=tuple(turned_round(channel, end) for channel in clip.channels))
+        return each_track(clip, lambda track: turned_round(track, end))
 
     done, count = on_clips(scene, params.clips, turned)
     return StepResult(done, f"{counted(count, 'clip')} turned round", (Evidence("clips", count),))

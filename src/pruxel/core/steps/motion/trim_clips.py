@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from pydantic import Field
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
-from pruxel.core.scene.keys import between, end_of
+from pruxel.core.scene.keys import between, each_track, end_of
 from pruxel.core.scene.model import Clip, Scene
 from pruxel.core.steps.choose_clips import Clips, on_clips
 from pruxel.core.steps.references import Seconds
@@ -46,7 +44,7 @@ def trim_clips(scene: Scene, params: TrimClips, context: Context) -> StepResult:
                 expected=f"a start before {end:.3f} s", found=f"{params.start:.3f} s",
             )  # fmt: skip
         gone += whole - (end - params.start)
-        return replace(clip, channels=tuple(between(channel, params.start, end) for channel in clip.channels))
+        return each_track(clip, lambda track: between(track, params.start, end))
 
     done, count = on_clips(scene, params.clips, cut)
     return StepResult(done, f"{counted(count, 'clip')} cut, {gone:.2f} s gone", (Evidence("cut off", gone, "s"),))

@@ -1,0 +1,43 @@
+"""A clip as a row of small pictures, seen from where all of it is in sight."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from pruxel.core.base.arrays import ByteArray, as_floats
+from pruxel.core.base.context import Context
+from pruxel.core.pictures.bones import visible
+from pruxel.core.pictures.coarse import coarser
+from pruxel.core.pictures.flatten import flatten, shown_nodes
+from pruxel.core.pictures.render import View, render
+from pruxel.core.scene.keys import end_of
+from pruxel.core.scene.looking import at_moment
+from pruxel.core.scene.model import Clip, Scene
+from pruxel.core.scene.pose import stiff
+
+FRAMES = 8
+_VIEW = View(width=112, height=112, samples=1, sky_rays=4, ground=False)
+# How many triangles a picture of this size can show.
+_MOST_TRIANGLES = 8_000
+
+
+def film(scene: Scene, clip: Clip, context: Context, frames: int = FRAMES) -> ByteArray:
+    """Moments of a clip side by side, its beginning first and its end last: (112, 112 * frames, 4) uint8.
+
+    A clip of one key is one picture, in every place.
+    """
+    seconds = np.linspace(0.0, end_of(clip), frames)
+    drawn = coarser(visible(replace(scene, clips=())), _MOST_TRIANGLES)
+    moments = [stiff(at_moment(drawn, clip, float(second))) for second in np.unique(seconds)]
+    soups = [flatten(moment, shown_nodes(moment)).positions for moment in moments]
+    around = _corners(np.concatenate(soups)) if any(len(soup) for soup in soups) else None
+    pictures = [render(moment, part, _VIEW, around) for moment, part in context.each(moments, lambda _: clip.name)]
+    return np.concatenate([pictures[min(n, len(pictures) - 1)] for n in range(frames)], axis=1)
+
+
+def _corners(points: np.ndarray) -> np.ndarray:
+    """The box around everything, so that what moves is seen to move."""
+    low, high = points.min(axis=0), points.max(axis=0)
+    return as_floats(np.stack(np.meshgrid(*zip(low, high, strict=True), indexing="ij"), axis=-1).reshape(-1, 3), 3)

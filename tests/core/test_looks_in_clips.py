@@ -1,0 +1,224 @@
+"""Clips that show and hide parts and change materials: by layouts, through steps, in files, and frozen."""
+
+from __future__ import annotations
+
+import struct
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from pruxel.core.base.arrays import as_floats
+from pruxel.core.base.context import Context
+from pruxel.core.binary.conventions import Conventions
+from pruxel.core.binary.load import load_layout
+from pruxel.core.extract.clips import read_clips
+from pruxel.core.extract.clips_on_scene import with_clips
+from pruxel.core.extract.file import parse_file
+from pruxel.core.fit.pairing import pair_joints, skeleton_of
+from pruxel.core.fit.transfer import carried_over, fitted
+from pruxel.core.formats.registry import FORMATS, lost
+from pruxel.core.scene.checks import entered, problems
+from pruxel.core.scene.digest import digest
+from pruxel.core.scene.edit import keep_nodes, merge, without
+from pruxel.core.scene.keys import at_times, end_of
+from pruxel.core.scene.looking import at_moment, hidden_nodes, looking
+from pruxel.core.scene.manifest import blobs_of, manifest_of, scene_from
+from pruxel.core.scene.model import Clip, LookChannel, Scene, ShownChannel
+from pruxel.core.scene.motion import facts_of
+from pruxel.core.steps.registry import STEPS
+from tests.glb import files_of_glb
+from tests.scenes import everything, two_boxes
+
+
+def breathing(scene: Scene) -> Clip:
+    return next(clip for clip in scene.clips if clip.name == "breathe")
+
+
+def done(scene: Scene, step: str, **params: Any) -> Scene:
+    spec = STEPS.get(step)
+    made = spec.run(scene, spec.params.model_validate({"clips": ["breathe"], **params}), Context()).scene
+    assert problems(made) == []
+    return made
+
+
+def seen(scene: Scene, clip: Clip, second: float) -> tuple[set[int], list[Any]]:
+    found = looking(scene, clip, second)
+    values = [(m.base_color, m.emissive, m.roughness, m.base_color_texture) for m in found.materials]
+    return hidden_nodes(scene, clip, second), values
+
+
+def alike(one: tuple[set[int], list[Any]], other: tuple[set[int], list[Any]], atol: float = 1e-5) -> None:
+    assert one[0] == other[0]
+    for a, b in zip(one[1], other[1], strict=True):
+        np.testing.assert_allclose((*a[0], *a[1], a[2], *a[3].offset), (*b[0], *b[1], b[2], *b[3].offset), atol=atol)
+
+
+def test_it_is_as_the_keys_say() -> None:
+    scene = everything()
+    clip = breathing(scene)
+    assert problems(scene) == []
+    hidden, (paint, cloth) = seen(scene, clip, 0.2)
+    assert hidden == set()
+    assert cloth[0] == pytest.approx((0.5, 0.5, 0.0, 1.0))
+    assert paint[2] == pytest.approx(0.5)
+    assert paint[3].offset == pytest.approx((0.25, 0.0))
+    assert seen(scene, clip, 0.5)[0] == {1}
+    assert at_moment(scene, clip, 0.5).nodes[1].mesh is None
+    assert looking(scene, scene.clips[0], 0.5).materials is scene.materials
+    assert facts_of(clip).moves == ("base_color", "emissive", "offset", "roughness", "visible", "weights")
+    assert facts_of(clip).keys == 18
+
+
+def test_what_is_below_a_hidden_part_is_hidden_too() -> None:
+    scene = everything()
+    clip = Clip("gone", (), shown=(ShownChannel(0, as_floats([[0]], 1)[:, 0], as_floats([[0]], 1)),))
+    assert hidden_nodes(scene, clip, 0.0) == {0, 1, 2, 3, 4}
+
+
+@settings(max_examples=25)
+@given(share=st.floats(0, 1), start=st.floats(0.05, 0.5), speed=st.floats(0.2, 4.0))
+def test_steps_on_time_take_it_along(share: float, start: float, speed: float) -> None:
+    scene = everything()
+    clip = breathing(scene)
+    end = end_of(clip)
+    cut = done(scene, "trim_clips", start=start, end=1.2)
+    moment = start + share * (1.2 - start)
+    # A jump may lie just on the other side of a rounded time.
+    if min(abs(moment - key) for key in (0.0, 0.4, 1.25)) > 1e-3:
+        alike(seen(cut, breathing(cut), moment - start), seen(scene, clip, moment))
+    slow = done(scene, "retime_clips", speed=speed)
+    back = done(scene, "reverse_clips")
+    at = share * end
+    if min(abs(at - key) for key in (0.0, 0.4, 1.25)) > 1e-3:
+        alike(seen(slow, breathing(slow), at / speed), seen(scene, clip, at))
+        alike(seen(back, breathing(back), end - at), seen(scene, clip, at))
+
+
+def test_it_is_laid_out_closed_cut_and_joined() -> None:
+    scene = everything()
+    clip = breathing(scene)
+    even = breathing(done(scene, "resample_clips", rate=60.0))
+    assert {len(track.times) for track in even.tracks} == {76}
+    closed = breathing(done(scene, "close_loop", over=0.3))
+    for track in (*closed.shown, *closed.looks):
+        first, last = at_times(track, np.array([0.0, end_of(closed)]))
+        np.testing.assert_allclose(first, last, atol=1e-6)
+    pieces = done(scene, "cut_clips", at=[0.5], pattern="{name} {number}")
+    [one, other] = [c for c in pieces.clips if c.name.startswith("breathe")]
+    alike(seen(pieces, one, 0.45), seen(scene, clip, 0.45))
+    alike(seen(pieces, other, 0.3), seen(scene, clip, 0.8))
+    joined = done(pieces, "join_clips", clips=[one.name, other.name], name="whole", over=0.0)
+    whole = next(c for c in joined.clips if c.name == "whole")
+    for moment in (0.2, 0.45, 0.9, 1.2):
+        # A spline is laid out anew at 30 keys a second.
+        alike(seen(joined, whole, moment), seen(scene, clip, moment), atol=2e-3)
+
+
+def test_frozen_it_is_as_it_looked() -> None:
+    scene = everything()
+    spec = STEPS.get("freeze_pose")
+    made = spec.run(scene, spec.params.model_validate({"clip": "breathe", "at": 0.5}), Context()).scene
+    assert "prop" not in {node.name for node in made.nodes if node.mesh is not None}
+    assert made.materials[1].base_color == pytest.approx(looking(scene, breathing(scene), 0.5).materials[1].base_color)
+
+
+def test_glb_brings_it_back_and_others_say_that_they_cannot() -> None:
+    scene = everything()
+    [file] = files_of_glb(scene)
+    read = FORMATS.get("glb").read
+    assert read is not None
+    back = read(memoryview(b"".join(bytes(p) for p in file.pieces)), "a.glb", lambda _: None, Context())
+    assert back.faults == ()
+    was, now = breathing(scene), breathing(back.scene)
+    assert [(s.node, s.values.tolist()) for s in now.shown] == [(s.node, s.values.tolist()) for s in was.shown]
+    for one, other in zip(now.looks, was.looks, strict=True):
+        assert (one.material, one.path, one.interpolation) == (other.material, other.path, other.interpolation)
+        np.testing.assert_array_equal(one.values, other.values)
+    assert any("materials change" in words for words in lost(scene, FORMATS.get("fbx")))
+    assert not any("materials change" in words for words in lost(scene, FORMATS.get("glb")))
+
+
+def test_it_is_stored_merged_and_goes_with_what_it_changes() -> None:
+    scene = everything()
+    manifest = manifest_of(scene)
+    blobs = {name: bytes(data) for name, data in blobs_of(scene)}
+    assert digest(scene_from(manifest, blobs.__getitem__)) == digest(scene)
+    both = merge("both", [two_boxes(), scene])
+    assert problems(both) == []
+    for one, other in zip(breathing(both).looks, breathing(scene).looks, strict=True):
+        assert both.materials[one.material].name == scene.materials[other.material].name
+    assert both.nodes[breathing(both).shown[0].node].name.startswith("prop")
+    assert {one.material for one in breathing(without(scene, "materials", {1})).looks} == {0}
+    assert breathing(keep_nodes(scene, {4})).shown == ()
+
+
+def test_keys_that_are_none_cost_no_more_than_themselves() -> None:
+    scene = everything()
+    clip = breathing(scene)
+    bad = as_floats([[0.1, 0, 0, 1], [np.nan, 0, 0, 1], [0.9, 0, 0, 1]], 4)
+    look = LookChannel(1, "base_color", clip.looks[0].times, bad)
+    again = replace(clip, looks=(look, look), shown=(replace(clip.shown[0], times=clip.shown[0].times[::-1].copy()),))
+    broken = replace(scene, clips=(again,))
+    assert len(problems(broken)) >= 2
+    made = entered(broken, "x")
+    assert problems(made) == []
+    assert [len(one.times) for one in made.clips[0].looks] == [2]
+    assert "paint" not in made.notes[-1]
+    assert "cloth" in made.notes[-1]
+
+
+def test_it_goes_over_to_parts_and_materials_of_the_same_names() -> None:
+    scene = everything()
+    target = replace(
+        scene, materials=(replace(scene.materials[1]), replace(scene.materials[0], name="other")), clips=()
+    )
+    a, b = skeleton_of(scene), skeleton_of(replace(target, clips=()))
+    fit = fitted(scene, target, a, b, pair_joints(a, b))
+    made = carried_over(fit, breathing(scene))
+    assert [target.nodes[one.node].name for one in made.shown] == ["prop"]
+    assert {(target.materials[one.material].name, one.path) for one in made.looks} == {
+        ("cloth", "emissive"), ("cloth", "base_color"),
+    }  # fmt: skip
+
+
+LAYOUT = """
+layout: glow
+records:
+  file:
+    - {name: count, type: u16}
+    - {name: tracks, type: track, count: count}
+  track:
+    - {name: node, type: u8}
+    - {name: paint, type: u8}
+    - {name: keys, type: u16}
+    - {name: seen, type: f32, count: "keys if paint == 255 else 0"}
+    - {name: colors, type: f32, count: "0 if paint == 255 else 3 * keys"}
+yields:
+  clips:
+    rate: 10
+    tracks: tracks
+    joint: node
+    visible: seen
+    material: '"" if paint == 255 else paint'
+    base_color: rows(colors, 3)
+"""
+
+
+def test_a_layout_says_where_such_keys_are() -> None:
+    data = struct.pack("<HBBH3fBBH6f", 2, 0, 255, 3, 1, 0, 1, 0, 1, 2, 1, 0, 0, 0, 1, 0)
+    file = parse_file(memoryview(data), load_layout(LAYOUT, "glow.yaml"), "glow.bin", Conventions(), Context())
+    scene = everything()
+    joints = replace(scene, skins=(replace(scene.skins[0], joints=(1, 3)),), clips=())
+    made, share = with_clips(joints, read_clips(file, Context()))
+    assert problems(made) == []
+    assert share == 1.0
+    [clip] = made.clips
+    assert [(one.node, one.values[:, 0].tolist()) for one in clip.shown] == [(1, [1, 0, 1])]
+    [look] = clip.looks
+    assert (look.material, look.path) == (1, "base_color")
+    np.testing.assert_allclose(look.values, [[1, 0, 0, 1], [0, 1, 0, 1]])
+    np.testing.assert_allclose(look.times, [0, 0.1], atol=1e-6)
