@@ -22,6 +22,7 @@ from pruxel.server.api import (
     entries,
     events,
     extracts,
+    films,
     fitting,
     jobs,
     looks,
