@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 
@@ -32,7 +33,7 @@ def test_what_moves_goes_across_and_never_out_of_the_picture() -> None:
     way = ClipChannel(scene.roots[0], "translation", TIMES, as_floats([[0, 0, 0], [4, 0, 0]], 3))
     seen = squares(film(scene, Clip("slide", (way,)), Context()))
     across = [middle(one) for one in seen]
-    assert all(b > a for a, b in zip(across, across[1:], strict=False))
+    assert all(b > a for a, b in pairwise(across))
     sizes = [int((one[..., 3] > 128).sum()) for one in seen]
     assert min(sizes) > 0.8 * max(sizes), "seen from one place, it stays about as large"
 

@@ -79,6 +79,7 @@ describe('the pairs of joints', () => {
         scene: 's',
         project: 'p',
         entry,
+        workpiece: '',
         path: 'x',
         modelValue: lines,
         'onUpdate:modelValue': (now: string[]) => wrapper.setProps({ modelValue: now }),
@@ -105,7 +106,7 @@ describe('the pairs of joints', () => {
     expect(wrapper.props('modelValue')).toEqual(['paw = foot'])
     await vi.advanceTimersByTimeAsync(400)
     await flushPromises()
-    expect(asked.at(-1)!.body).toEqual({ project: 'p', entry: 'moves/walk.bin', said: ['paw = foot'] })
+    expect(asked.at(-1)!.body).toEqual({ project: 'p', entry: 'moves/walk.bin', workpiece: '', said: ['paw = foot'] })
     await wrapper.get('[data-test=pair-paw] select').setValue('\n')
     expect(wrapper.props('modelValue')).toEqual([])
     await wrapper.get('[data-test=pair-tail] select').setValue('')

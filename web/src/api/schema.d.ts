@@ -3497,10 +3497,13 @@ export interface components {
         };
         /**
          * JointsIn
-         * @description Whose clips, and corrections as `theirs = ours`.
+         * @description Whose clips, an entry's or a workpiece's, and corrections as `theirs = ours`.
          */
         JointsIn: {
-            /** Entry */
+            /**
+             * Entry
+             * @default
+             */
             entry: string;
             /**
              * Project
@@ -3512,6 +3515,11 @@ export interface components {
              * @default []
              */
             said: string[];
+            /**
+             * Workpiece
+             * @default
+             */
+            workpiece: string;
         };
         /**
          * JointsOut

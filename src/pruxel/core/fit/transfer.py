@@ -14,6 +14,7 @@ from itertools import permutations, product
 import numpy as np
 
 from pruxel.core.base.arrays import DoubleArray
+from pruxel.core.fit.chains import Between, shared_joints, shared_turn
 from pruxel.core.fit.pairing import Pair, Skeleton
 from pruxel.core.geometry.euler import arcs, inverses, on_one_side, products, turned
 from pruxel.core.geometry.transforms import turns_of
@@ -30,7 +31,10 @@ _MOST_NUMBERS = 4_000_000  # of matrices that are held at once
 
 @dataclass(frozen=True, eq=False)
 class Fit:
-    """What a transfer works with: partners as node numbers, the turn (4,) between the worlds, the ratio of sizes."""
+    """What a transfer works with: partners as node numbers, the turn (4,) between the worlds, the ratio of sizes.
+
+    `between` are joints without a partner that share what the joints around them turn.
+    """
 
     source: Scene
     target: Scene
@@ -38,6 +42,7 @@ class Fit:
     turn: DoubleArray
     ratio: float
     lean: Mapping[int, DoubleArray]
+    between: Mapping[int, Between]
 
 
 def fitted(
@@ -52,14 +57,15 @@ def fitted(
     rest_a, rest_b = world_from_local(source), world_from_local(target)
     turn = _between_worlds(rest_a, rest_b, partner) if turn is None else turn
     lean = _leans(target, rest_a, rest_b, partner, turn)
-    return Fit(source, target, partner, turn, _ratio(rest_a, rest_b, partner, parents_of(target)), lean)
+    ratio = _ratio(rest_a, rest_b, partner, parents_of(target))
+    return Fit(source, target, partner, turn, ratio, lean, shared_joints(b, partner))
 
 
 def carried_over(fit: Fit, clip: Clip) -> Clip:
     """The clip on the target's nodes; where both skeletons rest alike its very keys."""
     taken = _as_they_are(fit, clip)
     clip = _looking(fit, clip)
-    if taken is not None:
+    if taken is not None and not fit.between:
         return replace(clip, channels=taken)
     seconds = moments_for(clip)
     shapes = _shaped(fit, clip)
@@ -75,6 +81,9 @@ def carried_over(fit: Fit, clip: Clip) -> Clip:
             turned.setdefault(node, []).append(rows)
         for node, rows in _placed(fit, clip, moved, part):
             placed.setdefault(node, []).append(rows)
+    if taken is not None:
+        sharing = {node: rows for node, rows in turned.items() if node in fit.between}
+        return replace(clip, channels=(*taken, *_moving(sharing, "rotation", seconds, fit.target)))
     channels = [
         *_moving(turned, "rotation", seconds, fit.target),
         *_moving(placed, "translation", seconds, fit.target),
@@ -239,21 +248,28 @@ def _leans(
 
 
 def _turned(fit: Fit, moved: DoubleArray) -> Iterator[tuple[int, DoubleArray]]:
-    """The (m, 4) rotations of every target joint that has a partner, by (m, n, 4, 4) places of the source."""
+    """The (m, 4) rotations of target joints that have a partner or share, by (m, n, 4, 4) places of the source."""
     rest_a = turns_of(world_from_local(fit.source))[1]
-    rest_b = turns_of(world_from_local(fit.target))[1]
+    places_b, rest_b, _ = turns_of(world_from_local(fit.target))
     above = parents_of(fit.target)
     worlds_b: dict[int, DoubleArray] = {}
-    for node in every_in_order(fit.target):
-        up = worlds_b.get(above[node], np.array([[0.0, 0.0, 0.0, 1.0]]))
-        if node not in fit.partner:
-            own = turns_of(local_matrix(fit.target.nodes[node])[None])[1]
-            worlds_b[node] = products(up, own)
-            continue
+
+    def led(node: int) -> DoubleArray:
+        """The turn in the world of a joint with a partner, whatever is above it."""
         joint = fit.partner[node]
         gone = products(turns_of(moved[:, joint])[1], inverses(rest_a[joint])[None])
         gone = products(products(fit.turn[None], gone), inverses(fit.turn)[None])
-        worlds_b[node] = products(gone, products(fit.lean[node], rest_b[node])[None])
+        return products(gone, products(fit.lean[node], rest_b[node])[None])
+
+    for node in every_in_order(fit.target):
+        up = worlds_b.get(above[node], np.array([[0.0, 0.0, 0.0, 1.0]]))
+        if node in fit.partner:
+            worlds_b[node] = led(node)
+        elif node in fit.between:
+            worlds_b[node] = shared_turn(fit.between[node], node, led, rest_b, places_b)
+        else:
+            worlds_b[node] = products(up, turns_of(local_matrix(fit.target.nodes[node])[None])[1])
+            continue
         yield node, products(inverses(up), worlds_b[node])
 
 

@@ -18,13 +18,13 @@ from pruxel.core.scene.model import Clip, Scene
 from pruxel.core.scene.pose import stiff
 
 FRAMES = 8
-_VIEW = View(width=112, height=112, samples=1, sky_rays=4, ground=False)
+_VIEW = View(width=160, height=160, samples=1, sky_rays=4, ground=False)
 # How many triangles a picture of this size can show.
 _MOST_TRIANGLES = 8_000
 
 
 def film(scene: Scene, clip: Clip, context: Context, frames: int = FRAMES) -> ByteArray:
-    """Moments of a clip side by side, its beginning first and its end last: (112, 112 * frames, 4) uint8.
+    """Moments of a clip side by side, its beginning first and its end last: (160, 160 * frames, 4) uint8.
 
     A clip of one key is one picture, in every place.
     """

@@ -13,6 +13,7 @@ from pruxel.core.binary.yaml_text import with_item
 from pruxel.core.fit.pairing import corrections
 from pruxel.core.knowledge.profile_files import build_profile
 from pruxel.core.steps.motion.pose import Pose
+from pruxel.core.steps.references import Reference
 from pruxel.server.api.limits import Word
 from pruxel.server.jobs.aside import aside
 from pruxel.server.jobs.fitting import joints_met, joints_posed
@@ -24,10 +25,11 @@ Line = Annotated[str, Field(max_length=1000)]
 
 
 class JointsIn(BaseModel):
-    """Whose clips, and corrections as `theirs = ours`."""
+    """Whose clips, an entry's or a workpiece's, and corrections as `theirs = ours`."""
 
     project: UUID
-    entry: Word = Field(min_length=1)
+    entry: Word = ""
+    workpiece: Word = ""
     said: list[Line] = Field([], max_length=2_000)
 
 
@@ -72,7 +74,8 @@ def meet_joints(manifest: Word, wanted: JointsIn) -> JointsOut:
     """Which joint of an entry's clips is which of the scene's."""
     with session() as db:
         kept = list(head_of(project_by_id(db, wanted.project)).joints)
-    return JointsOut.model_validate(aside(joints_met, wanted.project, manifest, wanted.entry, wanted.said, kept))
+    whose = Reference("workpiece", wanted.workpiece) if wanted.workpiece else Reference("entry", wanted.entry)
+    return JointsOut.model_validate(aside(joints_met, wanted.project, manifest, whose, wanted.said, kept))
 
 
 class KeptJointsIn(BaseModel):

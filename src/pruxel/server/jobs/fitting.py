@@ -10,20 +10,21 @@ from typing import Any
 from pruxel.core.base.context import Context
 from pruxel.core.fit.pairing import Skeleton, known_pairs, met_joints, moved_by
 from pruxel.core.steps.motion.pose import Pose, stands, start_of
+from pruxel.core.steps.references import Reference
 from pruxel.server.jobs.choosing import shown
-from pruxel.server.jobs.stacks import opener
+from pruxel.server.jobs.view import ProjectLibrary
 
 
 def joints_met(
-    project: uuid.UUID, manifest: str, entry: str, lines: Sequence[str], kept: Sequence[str]
+    project: uuid.UUID, manifest: str, whose: Reference, lines: Sequence[str], kept: Sequence[str]
 ) -> dict[str, Any]:
     """The pairs as the step that brings clips in finds them, and the joints of both sides as they rest. Runs aside.
 
     `known` are what pairs `kept` for the game say of these two.
 
-    Raises `InputError` for an entry that cannot be opened, `UsageError` for a correction that is none.
+    Raises `InputError` for what cannot be opened, `UsageError` for a correction that is none.
     """
-    guest = opener(project).scene([entry], Context())
+    guest = ProjectLibrary(project).scene(whose, Context())
     theirs, ours, pairs = met_joints(guest, shown(manifest), lines)
     moved = moved_by(guest, guest.clips)
     return {

@@ -58,12 +58,13 @@ function onKey(event: KeyboardEvent) {
         @over="over = pairs.get($event)?.target ?? ''"
       />
       <div class="flex min-h-0 flex-col">
+        <p class="mb-1 text-[12px] font-semibold">Joints, and how sure that is</p>
         <ul
           ref="table"
           role="listbox"
           tabindex="0"
           aria-label="Joints of the clips"
-          class="h-[300px] overflow-auto rounded-md border border-line text-[12px]"
+          class="h-[314px] overflow-auto rounded-md border border-line text-[12px]"
           data-test="pair-list"
           @keydown="onKey"
         >
@@ -113,9 +114,17 @@ function onKey(event: KeyboardEvent) {
     <div class="mt-2 flex items-center gap-2 text-[12.5px]">
       <label class="flex items-center gap-2">
         Turn
-        <input v-model.number="turn" type="range" min="-180" max="180" step="5" class="w-36" data-test="pair-turn" />
+        <input
+          v-model.number="turn"
+          type="range"
+          min="-180"
+          max="180"
+          step="5"
+          class="w-24 accent-sea"
+          data-test="pair-turn"
+        />
       </label>
-      <span v-for="(words, look) in WORDS" :key="look" class="flex items-center gap-1 text-faint">
+      <span v-for="(words, look) in WORDS" :key="look" class="flex items-center gap-1 whitespace-nowrap text-faint">
         <i class="inline-block size-2.5 rounded-full" :class="`joint-${look}`" />{{ words }}
       </span>
       <button

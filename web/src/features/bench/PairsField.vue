@@ -6,7 +6,13 @@ import { told } from '../../model/words'
 import PairSheet from './PairSheet.vue'
 
 // Which joint of the clips is which here: what is found, how surely and why, and what somebody says instead.
-const { scene, project, entry } = defineProps<{ scene: string; project: string; entry: string; path: string }>()
+const { scene, project, entry, workpiece } = defineProps<{
+  scene: string
+  project: string
+  entry: string
+  workpiece: string
+  path: string
+}>()
 const lines = defineModel<string[]>({ required: true })
 const met = shallowRef<JointsMet>()
 const failed = ref('')
@@ -18,12 +24,12 @@ let begun = false
 
 async function ask() {
   const mine = ++asked
-  if (!scene || !entry) {
+  if (!scene || !(entry || workpiece)) {
     met.value = undefined
     return
   }
   try {
-    const found = await fitting.meet(scene, { project, entry, said: lines.value })
+    const found = await fitting.meet(scene, { project, entry, workpiece, said: lines.value })
     if (mine !== asked) return
     met.value = found
     failed.value = ''
@@ -38,7 +44,7 @@ async function ask() {
 }
 let waiting: ReturnType<typeof setTimeout> | undefined
 watch(
-  [() => scene, () => entry, lines],
+  [() => scene, () => entry, () => workpiece, lines],
   () => {
     clearTimeout(waiting)
     waiting = setTimeout(() => void ask(), 300)
@@ -79,7 +85,7 @@ function choose(theirs: string, mine: string) {
 <template>
   <div :id="path" class="text-[12.5px]" data-test="pairs">
     <p v-if="failed" class="text-brick" role="alert">{{ failed }}</p>
-    <p v-else-if="!entry" class="text-faint">Choose the clips first.</p>
+    <p v-else-if="!entry && !workpiece" class="text-faint">Choose the clips first.</p>
     <p v-else-if="!met" class="text-faint" role="status">Looking for joints that are the same…</p>
     <template v-else>
       <p class="mb-1">

@@ -81,7 +81,8 @@ function onKey(event: KeyboardEvent) {
 
 <style scoped>
 .bone {
-  stroke: var(--color-line);
+  stroke: var(--color-faint);
+  stroke-opacity: 0.45;
   stroke-width: 3;
   stroke-linecap: round;
 }

@@ -135,6 +135,7 @@ useKeys('Bench', [['Escape', 'Leave the step as it was', () => emit('close')]])
               :scene="before"
               :project="project"
               :entry="String(form.entry ?? '')"
+              :workpiece="String(form.workpiece ?? '')"
               :path="`p-${field.name}`"
             />
             <FieldInput

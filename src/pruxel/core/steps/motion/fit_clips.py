@@ -12,11 +12,12 @@ from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
 from pruxel.core.fit.ends import ends_of, paths_apart, with_ends_held
+from pruxel.core.fit.limits import Strain, strain_of
 from pruxel.core.fit.pairing import met_joints, moved_by
 from pruxel.core.fit.transfer import carried_over, fitted
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.choose_clips import chosen_clips
-from pruxel.core.steps.references import ClipsEntry, NameText, Reference
+from pruxel.core.steps.references import ClipsEntry, NameText, Reference, WorkpieceId
 from pruxel.core.steps.registry import Others, Params, StepResult, joining_step
 
 _SURE = 0.9
@@ -27,7 +28,10 @@ _LEAST_SHARE = 0.25  # of the joints that clips move; fewer are another creature
 class FitClips(Params):
     """Which clips of which entry, and what is known of their joints."""
 
-    entry: ClipsEntry = Field(..., min_length=1, title="From", description="path of clips, or of a model that has some")
+    entry: ClipsEntry = Field("", title="From", description="path of clips, or of a model that has some")
+    workpiece: WorkpieceId = Field(
+        "", title="Or from a workpiece", description="with all that was done there: its poses and mended clips"
+    )
     clips: tuple[NameText, ...] = Field(
         (), title="Clips", description="by name, `*` stands for any letters; none: all of them"
     )
@@ -52,7 +56,12 @@ def fit_clips(scene: Scene, params: FitClips, context: Context, others: Others) 
     Raises `UsageError` for an entry without clips, a scene without joints, and where hardly a joint has a partner.
     """
     context.check()
-    guest = others[Reference("entry", params.entry)]
+    if bool(params.entry) == bool(params.workpiece):
+        raise UsageError(
+            ErrorCode.USAGE, "where the clips come from is not said", field="entry",
+            expected="an entry, or a workpiece instead", found="both" if params.entry else "neither",
+        )  # fmt: skip
+    guest = others[_from(params)]
     chosen = [guest.clips[number] for number in chosen_clips(guest, params.clips)]
     theirs, ours, pairs = met_joints(guest, scene, params.pairs)
     moved = moved_by(guest, chosen)
@@ -68,13 +77,14 @@ def fit_clips(scene: Scene, params: FitClips, context: Context, others: Others) 
             hint="Say which joint is which under “Joints”.",
         )  # fmt: skip
     fit = fitted(guest, scene, theirs, ours, pairs)
-    made, apart, ends = [], 0.0, ends_of(fit)
+    made, apart, ends, strains = [], 0.0, ends_of(fit), [Strain()]
     for clip in chosen:
         context.check()
         done = carried_over(fit, clip)
         if params.hold != "nothing":
             done = with_ends_held(fit, [one for one in ends if one.kind in _HELD[params.hold]], clip, done)
         apart = max(apart, paths_apart(fit, ends, clip, done))
+        strains.append(strain_of(fit, clip, done))
         made += [done] if done.channels else []
     missing = sorted(moved - {pair.source for pair in met})
     words = f"{counted(len(made), 'clip')} of “{guest.name}”, {len(met)} of {len(moved)} joints met"
@@ -88,5 +98,11 @@ def fit_clips(scene: Scene, params: FitClips, context: Context, others: Others) 
             Evidence("of them surely", sum(pair.sureness >= _SURE for pair in met)),
             Evidence("joints without a partner", len(missing)),
             Evidence("hands and feet off their paths by", round(100 * apart, 2), "cm"),
+            Evidence("feet below the ground by", round(100 * max(one.below_ground for one in strains), 2), "cm"),
+            Evidence("knees bent the wrong way by", round(max(one.knees_deg for one in strains), 1), "°"),
         ),
     )  # fmt: skip
+
+
+def _from(params: FitClips) -> Reference:
+    return Reference("workpiece", params.workpiece) if params.workpiece else Reference("entry", params.entry)
