@@ -79,6 +79,20 @@ def test_clips_are_opened_with_their_model_played_and_looked_into(page: Page) ->
     page.click(page.test("fade"))
     page.gone(page.test("fading"))
 
+    # All of them as small moving pictures.
+    page.click(page.test("clip"))
+    page.click(page.test("clip-pictures"))
+    drawn = "return [...document.querySelectorAll('[data-test=clip-sheet] img')].map((one) => one.naturalWidth)"
+    page._wait.until(lambda d: d.execute_script(drawn) == [8 * 160] * 3)
+    page.see(page.test("search-sheet")).send_keys("swi")
+    page.gone(page.test("film-startle"))
+    page.click(page.test("film-swim"))
+    page.gone(page.test("clip-sheet"))
+    page.see(page.test("clip"), "swim")
+    page.click("h1")
+    page.keys("]", "]")
+    page.see(page.test("clip"), "hover")
+
     # Joints: pointed at, chosen, and their curves at the key that plays.
     page.click(page.test("bones"))
     page.see(page.test("joints-panel"), "9")
@@ -130,6 +144,20 @@ def test_clips_of_one_body_are_brought_onto_another(page: Page) -> None:
     page._wait.until(lambda _d: page.all(f"[role=dialog] datalist option[value='{moves}']"))
     field.send_keys(moves)
     page.see(page.test("pairs"), "joints that move are met")
+    # Both skeletons side by side: by keys a joint on one, and on the other what it shall move; then as it was.
+    page.click(page.test("both-skeletons"))
+    theirs, ours = page.all("[data-test=pair-sheet] svg")
+    theirs.send_keys(Keys.ARROW_DOWN, Keys.ENTER)
+    words = page.see(page.test("pair-words"), "the same name").text
+    ours.send_keys(Keys.ARROW_DOWN, Keys.ENTER)
+    page.see(page.test("pair-words"), "said by hand")
+    page.click(page.test("pair-as-found"))
+    page.see(page.test("pair-words"), words.split(",")[0])
+    ActionChains(page.driver).move_to_element(
+        page.all("[data-test=pair-sheet] svg:first-of-type circle")[-1]
+    ).click().perform()
+    page.keys(Keys.ESCAPE)
+    page.gone(page.test("pair-sheet"))
     page.see(page.test("preview"), "Preview")
     page.click(page.test("step-done"))
     page.see("[data-test=step][data-step=fit_clips]", "3 clips")

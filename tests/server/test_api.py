@@ -28,7 +28,7 @@ def test_entries_are_searched_filtered_and_paged(client: TestClient, project: st
     everything = client.get(url, params={"limit": 500}).json()["entries"]
     assert facets(client, project)["total"] == len(everything) == sum(facets(client, project)["kinds"].values())
     assert facets(client, project, search="toll CRAB", kind="model")["total"] == 1
-    assert facets(client, project, search="toll crab -body -gear -eyes")["total"] == 1
+    assert facets(client, project, search="toll crab -body -gear -eyes -moves")["total"] == 1
     assert facets(client, project, search="cr*b_t?ll.brm")["total"] == 1
     assert facets(client, project, search="100%_")["total"] == 0
     inside = client.get(url, params={"folder": "props", "limit": 500}).json()["entries"]

@@ -25,6 +25,7 @@ from pruxel.sample.engines import engine_files
 from pruxel.sample.files import material_bytes, model_bytes, obj_bytes, pack_bytes, tga_bytes
 from pruxel.sample.model import Model
 from pruxel.sample.models import MODELS, town
+from pruxel.sample.models.crab_moves import CRAB_MOVES
 from pruxel.sample.models.moves import DIVER_MOVES
 from pruxel.sample.portraits import Piece, portrait
 from pruxel.sample.rig import clips_bytes, skeleton_bytes
@@ -164,6 +165,7 @@ def write_sample(
         else {"tex/p0021/lamp_e.dds": loose.pop("~glow")}
     )
     packed[f"{DIVER_MOVES.path}.bcl"] = clips_bytes(DIVER_MOVES)
+    packed[f"{CRAB_MOVES.path}.bcl"] = clips_bytes(CRAB_MOVES)
     packed["text/readme.txt"] = b"Brinepost. Deliver the mail, mind the crab.\n"
     packed["wip/p0042_test.brm"] = (packed | loose)["props/p0042/p0042.brm"].replace(
         b"mat/crate_wood.bmt", b"mat/crate_next.bmt"

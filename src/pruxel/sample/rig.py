@@ -35,7 +35,8 @@ class Move:
     """A clip: its length, motions of joints, and how the first joint travels (metres).
 
     `rate` is what the file says, `shown` how many keys a second there are. A clip that is added to another tells turns
-    from how joints rest; `sizes` are factors.
+    from how joints rest; `sizes` are factors. Of parts that no joint holds, `paths` are their ways in metres; `seen`
+    is above a half while they are to be seen. `glows` is how materials shine.
     """
 
     name: str
@@ -46,6 +47,9 @@ class Move:
     rate: float = 24.0
     shown: float = 24.0
     added: bool = False
+    paths: dict[str, Motion] = field(default_factory=dict)
+    seen: dict[str, Callable[[float], float]] = field(default_factory=dict)
+    glows: dict[str, Motion] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -130,6 +134,15 @@ def clips_bytes(rig: Rig) -> bytes:
             # Along z of the game is along y of ours.
             sizes = np.array([motion(share) for share in shares])[:, [0, 2, 1]]
             tracks.append(_text(joint) + struct.pack("<B", 2) + sizes.astype("<f4").tobytes())
+        for part, path in move.paths.items():
+            places = np.array([_turned(np.array(path(share)) * 100) for share in shares])
+            tracks.append(_text(part) + struct.pack("<B", 0) + places.astype("<f4").tobytes())
+        for part, seen in move.seen.items():
+            shown = np.array([seen(share) for share in shares])
+            tracks.append(_text(part) + struct.pack("<B", 3) + shown.astype("<f4").tobytes())
+        for material, glow in move.glows.items():
+            colors = np.array([glow(share) for share in shares])
+            tracks.append(_text(material) + struct.pack("<B", 4) + colors.astype("<f4").tobytes())
         out += _text(move.name) + struct.pack("<fHH", move.rate, frames, len(tracks)) + b"".join(tracks)
     return out
 

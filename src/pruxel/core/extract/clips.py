@@ -198,9 +198,12 @@ def _looks(track: Record, spec: ClipsSpec, entry: str) -> Iterator[tuple[LookPat
             continue
         wide = TRACK_WIDTHS[path]
         widths = (3, 4) if path == "base_color" else (wide,)
+        value = value_of(text, track, entry)
+        if value is None or isinstance(value, str) or (isinstance(value, int) and value == 0):
+            continue  # this track has none
         keys = np.asarray(array_of(text, track, entry, *widths), np.float64)
         if not keys.size:
-            continue  # this track has none
+            continue
         keys = keys.reshape(len(keys), -1)
         if not np.isfinite(keys).all():
             raise bad(entry, track, "a key is not a number", expected="finite numbers")

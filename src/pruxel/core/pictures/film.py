@@ -20,7 +20,8 @@ from pruxel.core.scene.pose import stiff
 FRAMES = 8
 _VIEW = View(width=160, height=160, samples=1, sky_rays=4, ground=False)
 # How many triangles a picture of this size can show.
-_MOST_TRIANGLES = 8_000
+_MOST_TRIANGLES = 24_000
+_MOST_FRAMED = 2_000
 
 
 def film(scene: Scene, clip: Clip, context: Context, frames: int = FRAMES) -> ByteArray:
@@ -32,12 +33,7 @@ def film(scene: Scene, clip: Clip, context: Context, frames: int = FRAMES) -> By
     drawn = coarser(visible(replace(scene, clips=())), _MOST_TRIANGLES)
     moments = [stiff(at_moment(drawn, clip, float(second))) for second in np.unique(seconds)]
     soups = [flatten(moment, shown_nodes(moment)).positions for moment in moments]
-    around = _corners(np.concatenate(soups)) if any(len(soup) for soup in soups) else None
+    seen = as_floats(np.concatenate([soup[:: len(soup) // _MOST_FRAMED + 1] for soup in soups]), 3)
+    around = seen if len(seen) else None
     pictures = [render(moment, part, _VIEW, around) for moment, part in context.each(moments, lambda _: clip.name)]
     return np.concatenate([pictures[min(n, len(pictures) - 1)] for n in range(frames)], axis=1)
-
-
-def _corners(points: np.ndarray) -> np.ndarray:
-    """The box around everything, so that what moves is seen to move."""
-    low, high = points.min(axis=0), points.max(axis=0)
-    return as_floats(np.stack(np.meshgrid(*zip(low, high, strict=True), indexing="ij"), axis=-1).reshape(-1, 3), 3)

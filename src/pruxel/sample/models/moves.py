@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from math import sin, tau
+from math import cos, sin, tau
 
 from pruxel.sample.models.swings import bend, sway
 from pruxel.sample.rig import Joint, Motion, Move, Rig, Vec
@@ -30,6 +30,11 @@ def diver_rig(code: str, k: float) -> Rig:
         ]
     only = {"helmet": "head", "glass": "head", "rims": "head", "buckle": "hips", "bag": "hips"}
     return Rig(f"actors/act_{code}/act_{code}", tuple(joints), (), only)
+
+
+def _breath(share: float) -> float:
+    """A light that dims and comes back twice."""
+    return 0.55 + 0.45 * cos(2 * tau * share)
 
 
 def _steps(most: float) -> dict[str, Motion]:
@@ -103,7 +108,12 @@ FISH_RIG = Rig(
             },
             lambda share: (0.0, 0.0, -0.12 * sin(tau * share / 2)),
         ),
-        Move("hover", 3.0, {"tail_2": sway(1, 0.12), "left_fin": sway(2, 0.2), "right_fin": sway(2, -0.2)}),
+        Move(
+            "hover",
+            3.0,
+            {"tail_2": sway(1, 0.12), "left_fin": sway(2, 0.2), "right_fin": sway(2, -0.2)},
+            glows={"fish_skin": lambda share: (_breath(share), _breath(share), _breath(share))},
+        ),
     ),
     {"eyes": "front", "lure": "light"},
 )
