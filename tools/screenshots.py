@@ -11,6 +11,7 @@ ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
 from selenium.webdriver import ActionChains  # noqa: E402 - the path above comes first
+from selenium.webdriver.common.by import By  # noqa: E402 - the path above comes first
 from selenium.webdriver.common.keys import Keys  # noqa: E402 - the path above comes first
 from selenium.webdriver.support.ui import Select  # noqa: E402 - the path above comes first
 
@@ -100,10 +101,7 @@ def walk(page: Page) -> None:
     shot(page, "deliver")
     page.click("nav button", "Browse")
     page.click(page.test("to-catalogue"))
-    page.click("[data-code='market'] [data-test='card-open']")
-    page.see("main", "hs07_front_roof.10")
-    page.see("[data-test=viewport]:not([data-shown=''])")
-    shot(page, "place")
+    page.see(page.test("card"))
     batch(page)
 
 
@@ -127,19 +125,22 @@ def motion(page: Page) -> None:
     """A clip on the model that it plays on, held, with its joints and the curves of one; and posed further by hand."""
     box = page.see(page.test("search"))
     box.send_keys(Keys.CONTROL, "a")
-    box.send_keys("diver_moves")
-    page.click("[data-path='actors/moves/diver_moves.bcl']")
+    box.send_keys("act_0521.bcl")
+    page.click("[data-path='actors/act_0521/act_0521.bcl']")
     page.click(page.test("open-both"))
     page.see("[data-test=viewport]:not([data-shown=''])")
     page.see(page.test("clip"))
     page.click("h1")
-    page.keys("]", "]", "s", *[Keys.ARROW_RIGHT] * 20)
-    page.click(page.test("joint-left_arm"))
+    page.keys(*["]"] * 8, "s", *[Keys.ARROW_RIGHT] * 12)
+    page.see(page.test("clip"), "stroll")
+    page.click(page.test("joint-UpperArm.L"))
     page.see(page.test("curves"), "Rotation")
+    found = page.see("[data-rule=open_loops]")
+    page.driver.execute_script("arguments[0].scrollIntoView({ block: 'center' })", found)
     time.sleep(2)
     shot(page, "motion")
     page.keys("k")
-    for joint, axis, angle in (("head", "y", "35"), ("right_arm", "x", "-70"), ("right_forearm", "x", "-55")):
+    for joint, axis, angle in (("Skull", "y", "35"), ("UpperArm.R", "z", "-70"), ("LowerArm.R", "z", "-55")):
         page.click(page.test(f"joint-{joint}"))
         field = page.see(page.test(f"turn-{axis}"))
         field.send_keys(Keys.CONTROL, "a")
@@ -149,8 +150,24 @@ def motion(page: Page) -> None:
     time.sleep(1)
     shot(page, "posing")
     page.click(page.test("pose-end"))
+    pairing(page)
     page.driver.back()
     page.see(page.test("entry"))
+
+
+def pairing(page: Page) -> None:
+    """Which joint of other clips is which of this model's."""
+    page.click(f"{page.test('play-bar')} {page.test('more')}")
+    page.click(page.test("bring-more"))
+    form = page.see("[role=dialog][aria-label='Bring clips in']")
+    form.find_element(By.CSS_SELECTOR, "input").send_keys("actors/moves/diver_moves.bcl")
+    page.click(page.test("both-skeletons"))
+    page.see(page.test("pair-sheet"))
+    page.click("[data-test=pair-list] li:nth-child(6)")
+    shot(page, "pairing")
+    page.keys(Keys.ESCAPE)
+    page.gone(page.test("pair-sheet"))
+    page.keys(Keys.ESCAPE)
 
 
 def faces(page: Page) -> None:

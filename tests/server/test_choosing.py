@@ -86,6 +86,14 @@ def test_joints_of_clips_are_met_with_those_of_what_is_shown(client: TestClient,
     assert client.post(f"/api/scenes/{body}/joints", json=asked | {"said": ["thigh"]}).status_code == 422
     assert client.post(f"/api/scenes/{body}/joints", json=asked | {"entry": "no/such"}).status_code == 404
     assert client.post("/api/scenes/nothing/joints", json=asked).status_code == 404
+    # Clips of a workpiece are met as those of an entry are.
+    entries = ["actors/fish_lantern/fish_lantern.brm", "actors/fish_lantern/fish_lantern.bcl"]
+    made = client.post(f"/api/projects/{project}/workpieces", json={"entries": entries}).json()
+    fish = client.post(f"/api/scenes/{body}/joints", json={"project": project, "workpiece": made["id"]}).json()
+    assert fish["clips"] == ["swim", "startle", "hover"]
+    assert "stalk_2" in {one["name"] for one in fish["theirs"]}
+    lost = {"project": project, "workpiece": "00000000-0000-0000-0000-000000000000"}
+    assert client.post(f"/api/scenes/{body}/joints", json=lost).status_code in {404, 422}
     # What is kept in the profile is known to whoever asks next, of these two or the other way round.
     address = f"/api/projects/{project}/profile"
     before = client.get(address).json()["text"]
