@@ -13,6 +13,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import UsageError
 from pruxel.core.findings.registry import RULES
 from pruxel.core.fit.chains import shared_joints
+from pruxel.core.fit.ends import head_apart
 from pruxel.core.fit.limits import strain_of
 from pruxel.core.fit.pairing import pair_joints, skeleton_of
 from pruxel.core.fit.transfer import Fit, carried_over, fitted
@@ -159,6 +160,54 @@ def test_sizes_that_change_are_found_and_settled() -> None:
     np.testing.assert_allclose(even.clips[0].channels[-1].values[1], [2, 2, 2], atol=1e-5)
     gone = step.run(growing([[1, 1, 1], [1, 8, 1]]), step.parse({}), Context()).scene
     assert [clip.name for clip in gone.clips] == ["still"]
+
+
+def stretched(ratio: float) -> Scene:
+    """The body with a dance that a body so many times as large had: its turns, its way, and the lengths of its bones."""
+    body = dance(fleshed(skeleton(BODY, rolled(5))))
+    clip = body.clips[0]
+    told = {channel.node for channel in clip.channels if channel.path == "translation"}
+    lengths = [
+        laid(joint, "translation", TIMES, np.tile(ratio * np.array(body.nodes[joint].translation), (2, 1)))
+        for joint in body.skins[0].joints
+        if joint not in told and body.nodes[joint].name != "hips"
+    ]
+    own = tuple(
+        replace(one, values=as_floats(ratio * one.values, 3)) if one.path == "translation" else one
+        for one in clip.channels
+    )
+    return replace(body, clips=(replace(clip, channels=(*own, *lengths)),))
+
+
+@pytest.mark.parametrize("ratio", [0.7, 1.3])
+def test_a_clip_of_another_build_is_found_and_plays_with_the_bones_that_are_here(ratio: float) -> None:
+    rule = RULES.get("other_build")
+    own = dance(fleshed(skeleton(BODY, rolled(5))))
+    assert not list(rule.look(own, Context()))
+    assert not list(rule.look(stretched(1.02), Context()))
+    scene = stretched(ratio)
+    [found] = rule.look(scene, Context())
+    assert f"{ratio:.0%} as long" in found.title
+    assert found.suggestion is not None
+    step = STEPS.get(found.suggestion.step)
+    made = step.run(scene, step.parse(found.suggestion.params), Context()).scene
+    assert problems(made) == []
+    assert not list(rule.look(made, Context()))
+    seconds = np.linspace(0, 1, 5)
+    np.testing.assert_allclose(
+        worlds(made, made.clips[0], seconds)[..., :3, 3], worlds(own, own.clips[0], seconds)[..., :3, 3], atol=1e-5
+    )
+
+
+def test_the_head_s_way_is_measured() -> None:
+    body = dance(skeleton(BODY))
+    large = skeleton([(name, up, tuple(1.5 * value for value in place)) for name, up, place in BODY])
+    long = skeleton([(n, up, (x, y + (0.2 if n == "head" else 0.0), z)) for n, up, (x, y, z) in BODY])
+    for target, most in ((large, 1e-4), (long, 0.25)):
+        fit = fit_of(body, target)
+        apart = head_apart(fit, body.clips[0], carried_over(fit, body.clips[0]))
+        assert apart <= most
+    assert apart > 0.1
 
 
 def test_joints_in_another_order_hold_all_where_it_was() -> None:

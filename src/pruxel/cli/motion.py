@@ -34,8 +34,8 @@ if TYPE_CHECKING:
 
 # The rules that look at clips.
 _RULES = (
-    "additive_clips", "growing_joints", "jumping_keys", "open_loops", "sliding_feet", "still_ends", "turned_root",
-    "wrong_pace",
+    "additive_clips", "growing_joints", "jumping_keys", "open_loops", "other_build", "sliding_feet", "still_ends",
+    "turned_root", "wrong_pace",
 )  # fmt: skip
 EntryOption = Annotated[
     list[str], typer.Option("--entry", help="path of a model with clips; several go together, clips onto a model")

@@ -16,7 +16,7 @@ from pruxel.core.scene.keys import with_turns
 from pruxel.core.scene.model import Clip
 from pruxel.core.scene.motion_at import worlds
 from pruxel.core.scene.top_movers import moments_for
-from pruxel.core.scene.walk import world_from_local
+from pruxel.core.scene.walk import parents_of, world_from_local
 
 _SHORT = 1e-6
 _KINDS = ("hand", "foot")
@@ -61,6 +61,24 @@ def paths_apart(fit: Fit, ends: Sequence[End], clip: Clip, made: Clip) -> float:
     world_a, world_b = worlds(fit.source, clip, seconds), worlds(fit.target, made, seconds)
     apart = [world_b[:, one.ours.end, :3, 3] - _wanted(fit, one, world_a, world_b) for one in ends]
     return max(float(np.linalg.norm(one, axis=1).max()) for one in apart)
+
+
+def head_apart(fit: Fit, clip: Clip, made: Clip) -> float:
+    """Metres that the head is at most from where its partner is, seen from the topmost joint; 0 where there is none."""
+    above = parents_of(fit.target)
+    kinds = meanings([node.name for node in fit.target.nodes])
+    head = next((node for node, meant in enumerate(kinds) if meant.kind == "head" and node in fit.partner), None)
+    seconds = moments_for(clip)
+    if head is None or not len(seconds):
+        return 0.0
+    top = head
+    at = above[head]
+    while at >= 0:
+        top, at = (at if at in fit.partner else top), above[at]
+    world_a, world_b = worlds(fit.source, clip, seconds), worlds(fit.target, made, seconds)
+    way = world_a[:, fit.partner[head], :3, 3] - world_a[:, fit.partner[top], :3, 3]
+    apart = world_b[:, head, :3, 3] - world_b[:, top, :3, 3] - fit.ratio * turned(fit.turn, way)
+    return float(np.linalg.norm(apart, axis=1).max())
 
 
 def with_ends_held(fit: Fit, ends: Sequence[End], clip: Clip, made: Clip) -> Clip:

@@ -55,7 +55,7 @@ def reached(scene: Scene, limb: Limb, world: DoubleArray, targets: DoubleArray) 
     first, second = (np.maximum(length, _SHORT) for length in lengths_of(world, limb))
     far = np.linalg.norm(targets - a, axis=1)
     wanted = np.clip(far, np.abs(first - second) + _SHORT, _STRETCHED * (first + second))
-    now = _angle(a - b, c - b)
+    now = angle_between(a - b, c - b)
     then = np.arccos(np.clip((first**2 + second**2 - wanted**2) / (2 * first * second), -1, 1))
     bend = turns_of_axes(_hinge(world, limb, a, b, c), then - now)
     folded = b + turned(bend, c - b)
@@ -93,7 +93,8 @@ def _hinge(world: DoubleArray, limb: Limb, a: DoubleArray, b: DoubleArray, c: Do
     return unit_rows(axis)
 
 
-def _angle(first: DoubleArray, second: DoubleArray) -> DoubleArray:
+def angle_between(first: DoubleArray, second: DoubleArray) -> DoubleArray:
+    """(n,) radians from ways (n, 3) to others, exact for small ones."""
     crossed = np.linalg.norm(np.cross(first, second), axis=1)
     return np.arctan2(crossed, (first * second).sum(axis=1))
 

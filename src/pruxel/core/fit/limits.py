@@ -8,7 +8,7 @@ import numpy as np
 
 from pruxel.core.base.arrays import DoubleArray
 from pruxel.core.fit.joint_kinds import kinds_in
-from pruxel.core.fit.limbs import Limb, limb_to
+from pruxel.core.fit.limbs import Limb, angle_between, limb_to
 from pruxel.core.fit.pairing import skeleton_of
 from pruxel.core.fit.transfer import Fit
 from pruxel.core.geometry.euler import turned, unit_rows
@@ -72,7 +72,7 @@ def _wrong_way(scene: Scene, world: DoubleArray, limb: Limb) -> float:
     hip, knee, ankle = (world[:, node, :3, 3] for node in (limb.upper, limb.lower, limb.end))
     along = unit_rows(ankle - hip)
     side = (knee - hip) - along * ((knee - hip) * along).sum(axis=1, keepdims=True)
-    bend = np.degrees(np.pi - _angle(hip - knee, ankle - knee))
+    bend = np.degrees(np.pi - angle_between(hip - knee, ankle - knee))
     ahead = unit_rows(_ahead(scene, world, limb))
     ahead = unit_rows(ahead - along * (ahead * along).sum(axis=1, keepdims=True))
     wrong = ((unit_rows(side) * ahead).sum(axis=1) < _BACKWARDS) & (bend > _LEAST_DEG)
@@ -91,8 +91,3 @@ def _ahead(scene: Scene, world: DoubleArray, limb: Limb) -> DoubleArray:
     if above < 0:
         return np.broadcast_to(way, (len(world), 3))
     return (world[:, above, :3, :3] @ np.linalg.pinv(rest[above, :3, :3]) @ way)[:, :3]
-
-
-def _angle(first: DoubleArray, second: DoubleArray) -> DoubleArray:
-    crossed = np.linalg.norm(np.cross(first, second), axis=1)
-    return np.arctan2(crossed, (first * second).sum(axis=1))

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pruxel.core.scene.keys import rows_of
+from pruxel.core.scene.keys import key_values
 from pruxel.core.scene.model import ClipChannel, Scene
 
 
@@ -21,8 +21,7 @@ class Growth:
 def growth_of(scene: Scene, channel: ClipChannel) -> Growth:
     """Measure a channel of scale; keys of a joint without a size at rest are taken as they are."""
     rest = np.asarray(scene.nodes[channel.node].scale, np.float64)
-    rows = rows_of(channel)
-    rows = rows[1::3] if channel.interpolation == "CUBICSPLINE" else rows
+    rows = key_values(channel)
     grown = rows / np.where(np.abs(rest) > 1e-9, rest, 1.0)
     least = np.maximum(np.abs(grown).min(axis=1), 1e-9)
     return Growth(float(np.abs(grown - 1).max()), float((np.abs(grown).max(axis=1) / least - 1).max()))

@@ -36,6 +36,12 @@ def rows_of(channel: Track) -> DoubleArray:
     return _unit(rows) if channel.path == "rotation" and channel.interpolation != "CUBICSPLINE" else rows
 
 
+def key_values(channel: Track) -> DoubleArray:
+    """The (k, width) values at the keys, without the tangents of splines."""
+    rows = rows_of(channel)
+    return rows[1::3] if channel.interpolation == "CUBICSPLINE" else rows
+
+
 def _unit(turns: DoubleArray) -> DoubleArray:
     length = np.linalg.norm(turns, axis=1, keepdims=True)
     return np.where(length > 0, turns / np.where(length > 0, length, 1), (0.0, 0.0, 0.0, 1.0))

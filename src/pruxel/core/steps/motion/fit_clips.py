@@ -11,7 +11,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
-from pruxel.core.fit.ends import ends_of, paths_apart, with_ends_held
+from pruxel.core.fit.ends import ends_of, head_apart, paths_apart, with_ends_held
 from pruxel.core.fit.limits import Strain, strain_of
 from pruxel.core.fit.pairing import met_joints, moved_by
 from pruxel.core.fit.transfer import carried_over, fitted
@@ -77,13 +77,14 @@ def fit_clips(scene: Scene, params: FitClips, context: Context, others: Others) 
             hint="Say which joint is which under “Joints”.",
         )  # fmt: skip
     fit = fitted(guest, scene, theirs, ours, pairs)
-    made, apart, ends, strains = [], 0.0, ends_of(fit), [Strain()]
+    made, apart, head, ends, strains = [], 0.0, 0.0, ends_of(fit), [Strain()]
     for clip in chosen:
         context.check()
         done = carried_over(fit, clip)
         if params.hold != "nothing":
             done = with_ends_held(fit, [one for one in ends if one.kind in _HELD[params.hold]], clip, done)
         apart = max(apart, paths_apart(fit, ends, clip, done))
+        head = max(head, head_apart(fit, clip, done))
         strains.append(strain_of(fit, clip, done))
         made += [done] if done.channels else []
     missing = sorted(moved - {pair.source for pair in met})
@@ -98,6 +99,7 @@ def fit_clips(scene: Scene, params: FitClips, context: Context, others: Others) 
             Evidence("of them surely", sum(pair.sureness >= _SURE for pair in met)),
             Evidence("joints without a partner", len(missing)),
             Evidence("hands and feet off their paths by", round(100 * apart, 2), "cm"),
+            Evidence("the head off its path by", round(100 * head, 2), "cm"),
             Evidence("feet below the ground by", round(100 * max(one.below_ground for one in strains), 2), "cm"),
             Evidence("knees bent the wrong way by", round(max(one.knees_deg for one in strains), 1), "°"),
         ),

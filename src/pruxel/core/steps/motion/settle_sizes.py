@@ -11,7 +11,7 @@ from pydantic import Field
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
-from pruxel.core.scene.keys import rows_of, straight, with_keys
+from pruxel.core.scene.keys import key_values, straight, with_keys
 from pruxel.core.scene.model import Clip, ClipChannel, Scene
 from pruxel.core.steps.choose_clips import Clips, on_clips
 from pruxel.core.steps.registry import Params, StepResult, step
@@ -58,13 +58,7 @@ def settle_sizes(scene: Scene, params: SettleSizes, context: Context) -> StepRes
 
 def _even(scene: Scene, channel: ClipChannel) -> ClipChannel:
     rest = np.asarray(scene.nodes[channel.node].scale, np.float64)
-    rows = rows_of(channel)
-    rows = rows[1::3] if channel.interpolation == "CUBICSPLINE" else rows
+    rows = key_values(channel)
     grown = rows / np.where(np.abs(rest) > 1e-9, rest, 1.0)
     size = np.cbrt(np.abs(grown).prod(axis=1, keepdims=True))
-    return straight_keys(channel, size * rest)
-
-
-def straight_keys(channel: ClipChannel, rows: np.ndarray) -> ClipChannel:
-    """The channel with other values at its times, met by straight ways, or held as they were."""
-    return with_keys(straight(channel), channel.times.astype(np.float64), rows)
+    return with_keys(straight(channel), channel.times.astype(np.float64), size * rest)
