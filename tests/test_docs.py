@@ -34,6 +34,7 @@ from pruxel.core.knowledge.name_lists import names_of
 from pruxel.core.knowledge.profile import Profile, ProfileFile
 from pruxel.core.knowledge.profile_files import load_profile, write_profile
 from pruxel.core.recipe.inputs import Opener
+from pruxel.core.scene.looking import looking
 from pruxel.core.scene.measure import measure
 from pruxel.core.scene.pose import posed, stiff
 from pruxel.core.scene.walk import world_from_local
@@ -41,12 +42,13 @@ from pruxel.core.sources.origin import origin_of_file
 from pruxel.core.sources.packs import PackSource
 from pruxel.sample.dredged import dredged_files
 from tests.conftest import CRAB
+from tests.scenes import everything
 from tools.step_reference import with_lists
 
 ROOT = Path(__file__).resolve().parent.parent
 EXAMPLES = examples.layouts()
-SHELF, STRONGBOX, PEBBLE, TWIG, TWIG_MOVES = (
-    EXAMPLES[name] for name in ("shelf", "strongbox", "pebble", "twig", "twig_moves")
+SHELF, STRONGBOX, PEBBLE, TWIG, TWIG_MOVES, BEACON = (
+    EXAMPLES[name] for name in ("shelf", "strongbox", "pebble", "twig", "twig_moves", "beacon_moves")
 )
 [PROFILE] = re.findall(r"```yaml\n(.*?)```", (ROOT / "docs/profiles.md").read_text(), re.DOTALL)
 
@@ -102,6 +104,22 @@ def test_the_model_example_reads_a_model() -> None:
     assert faults == []
     assert measure(scene).size == pytest.approx((1.0, 0.5, 0.0))
     assert scene.nodes[0].name == "one"
+
+
+def test_the_example_of_a_beacon_blinks() -> None:
+    data = (
+        struct.pack("<4sB", b"BCNM", 2)
+        + b"\0\4prop\3"
+        + bytes([1, 0, 1])
+        + b"\1\5cloth\2"
+        + struct.pack("<6f", 0, 0, 0, 1, 0.5, 0)
+    )
+    scene, share = with_clips(everything(), read_clips(read(data, BEACON), Context()))
+    assert share == 1
+    clip = scene.clips[-1]
+    assert [(scene.nodes[one.node].name, one.values[:, 0].tolist()) for one in clip.shown] == [("prop", [1, 0, 1])]
+    assert [(scene.materials[one.material].name, one.path) for one in clip.looks] == [("cloth", "emissive")]
+    assert looking(scene, clip, 0.1).materials[1].emissive == pytest.approx((1, 0.5, 0))
 
 
 def test_the_skeleton_and_clips_examples_move_a_joint() -> None:

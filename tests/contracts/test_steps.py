@@ -82,7 +82,7 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "rename_clips": {"pattern": "{name} {number}"},
     "keep_bones": {},
     "order_joints": {"names": ["knee", "hip"]},
-    "settle_sizes": {"how": "make them even"},
+    "settle_sizes": {"how": "even them out"},
     "rename_joints": {"names": ["hip = pelvis"], "pattern": "b_{name}"},
     "rename_materials": {"find": "p", "put": "q"},
     "rename_parts": {"parts": ["small"], "find": "mal", "put": "nai", "pattern": "{parent}_{name}_{number}"},

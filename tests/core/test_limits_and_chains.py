@@ -156,7 +156,7 @@ def test_sizes_that_change_are_found_and_settled() -> None:
         assert problems(made) == []
         assert not [one for one in rule.look(made, Context()) if one.severity == "warning"]
     step = STEPS.get("settle_sizes")
-    even = step.run(growing([[1, 1, 1], [1, 8, 1]]), step.parse({"how": "make them even"}), Context()).scene
+    even = step.run(growing([[1, 1, 1], [1, 8, 1]]), step.parse({"how": "even them out"}), Context()).scene
     np.testing.assert_allclose(even.clips[0].channels[-1].values[1], [2, 2, 2], atol=1e-5)
     gone = step.run(growing([[1, 1, 1], [1, 8, 1]]), step.parse({}), Context()).scene
     assert [clip.name for clip in gone.clips] == ["still"]

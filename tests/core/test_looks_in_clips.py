@@ -13,13 +13,17 @@ from hypothesis import strategies as st
 
 from pruxel.core.base.arrays import as_floats
 from pruxel.core.base.context import Context
+from pruxel.core.base.limits import Limits
 from pruxel.core.binary.conventions import Conventions
 from pruxel.core.binary.load import load_layout
-from pruxel.core.extract.clips import read_clips
-from pruxel.core.extract.clips_on_scene import with_clips
+from pruxel.core.extract.clips import LooseClip, LooseTrack, read_clips
+from pruxel.core.extract.clips_on_scene import lacking, with_clips
 from pruxel.core.extract.file import parse_file
 from pruxel.core.fit.pairing import pair_joints, skeleton_of
 from pruxel.core.fit.transfer import carried_over, fitted
+from pruxel.core.formats.fbx.binary import read_binary
+from pruxel.core.formats.fbx.document import TICKS
+from pruxel.core.formats.ready import make_ready
 from pruxel.core.formats.registry import FORMATS, lost
 from pruxel.core.scene.checks import entered, problems
 from pruxel.core.scene.digest import digest
@@ -29,7 +33,9 @@ from pruxel.core.scene.looking import at_moment, hidden_nodes, looking
 from pruxel.core.scene.manifest import blobs_of, manifest_of, scene_from
 from pruxel.core.scene.model import Clip, LookChannel, Scene, ShownChannel
 from pruxel.core.scene.motion import facts_of
+from pruxel.core.scene.origin import Origin
 from pruxel.core.steps.registry import STEPS
+from tests.core.test_fbx_read import as_text
 from tests.glb import files_of_glb
 from tests.scenes import everything, two_boxes
 
@@ -142,6 +148,49 @@ def test_glb_brings_it_back_and_others_say_that_they_cannot() -> None:
     assert not any("materials change" in words for words in lost(scene, FORMATS.get("glb")))
 
 
+@pytest.mark.parametrize("options", [{}, {"version": "7.5", "up": "z"}])
+def test_fbx_brings_back_what_is_to_be_seen(options: dict[str, Any]) -> None:
+    scene = make_ready(everything(), Context()).scene
+    spec = FORMATS.get("fbx")
+    assert spec.write is not None
+    assert spec.read is not None
+    data = b"".join(bytes(p) for p in spec.write(scene, "thing", spec.chosen(options), Context())[0].pieces)
+    back = spec.read(memoryview(data), "thing.fbx", lambda _: None, Context()).scene
+    assert problems(back) == []
+    was, now = breathing(scene), breathing(back)
+    for second in (0.0, 0.39, 0.41, 0.8, 1.24, 1.26, 3.0):
+        hidden = {scene.nodes[n].name for n in hidden_nodes(scene, was, second)}
+        found = {back.nodes[n].name for n in hidden_nodes(back, now, second)}
+        assert found & {node.name for node in scene.nodes} == hidden, second
+
+
+def test_a_slope_of_visibility_is_seen_from_its_half_on() -> None:
+    scene = make_ready(everything(), Context()).scene
+    spec = FORMATS.get("fbx")
+    assert spec.write is not None
+    assert spec.read is not None
+    data = b"".join(bytes(p) for p in spec.write(scene, "thing", spec.options(), Context())[0].pieces)
+    top, _ = read_binary(memoryview(data), "thing.fbx", Limits())
+    node = next(one for one in top if one.name == "Objects")
+    curves = [one for one in node.children if one.name == "AnimationCurve"]
+    told = next(one for one in curves if set(np.unique(one.first("KeyValueFloat").properties[0])) == {0.0, 1.0})  # type: ignore[union-attr]
+    flags = told.first("KeyAttrFlags")
+    times = told.first("KeyTime")
+    values = told.first("KeyValueFloat")
+    assert flags is not None
+    assert times is not None
+    assert values is not None
+    flags.properties = [np.full_like(flags.properties[0], 0x4)]
+    times.properties = [np.array([0, TICKS], np.int64)]
+    values.properties = [np.array([1, 0], np.float32)]
+    told.first("KeyAttrRefCount").properties = [np.array([2], np.int32)]  # type: ignore[union-attr]
+    again = "; FBX 7.4.0 project file\n" + "".join(as_text(one) for one in top)
+    back = spec.read(memoryview(again.encode()), "thing.fbx", lambda _: None, Context()).scene
+    clip = breathing(back)
+    prop = next(n for n, one in enumerate(back.nodes) if one.name == "prop")
+    assert [prop in hidden_nodes(back, clip, second) for second in (0.0, 0.49, 0.51, 1.0)] == [False, False, True, True]
+
+
 def test_it_is_stored_merged_and_goes_with_what_it_changes() -> None:
     scene = everything()
     manifest = manifest_of(scene)
@@ -169,6 +218,37 @@ def test_keys_that_are_none_cost_no_more_than_themselves() -> None:
     assert [len(one.times) for one in made.clips[0].looks] == [2]
     assert "paint" not in made.notes[-1]
     assert "cloth" in made.notes[-1]
+
+
+def test_what_leaves_those_above_it_is_seen_while_they_were() -> None:
+    """A skinned part hangs on a node that a clip hides; written, it stands at the top, and is hidden all the same."""
+    scene = everything()
+    times = as_floats([[0], [0.5], [1]], 1)[:, 0]
+    later = as_floats([[0.2], [0.7]], 1)[:, 0]
+    gone = (ShownChannel(0, times, as_floats([[1], [0], [1]], 1)), ShownChannel(4, later, as_floats([[1], [0]], 1)))
+    clip = replace(breathing(scene), shown=gone)
+    fit = make_ready(replace(scene, clips=(clip,)), Context()).scene
+    assert problems(fit) == []
+    [made] = fit.clips
+    body = next(n for n, node in enumerate(fit.nodes) if node.name == "body")
+    prop = next(n for n, node in enumerate(fit.nodes) if node.name == "prop")
+    assert body in fit.roots
+    for second, body_gone, prop_gone in ((0.1, False, False), (0.6, True, True), (0.9, True, True), (1.0, True, False)):
+        hidden = hidden_nodes(fit, made, second)
+        assert (body in hidden, prop in hidden) == (body_gone, prop_gone), second
+
+
+def test_joints_that_are_not_there_are_named() -> None:
+    scene = everything()
+    tracks = tuple(
+        LooseTrack(joint, "rotation", as_floats([[0]], 1)[:, 0], as_floats([[0, 0, 0, 1]], 4))
+        for joint in ("hip", "paw", 9)
+    )
+    clip = LooseClip("walk", 30.0, tracks, Origin())
+    assert lacking(scene, (clip, clip)) == ["paw", "9"]
+    made, share = with_clips(scene, (clip,))
+    assert share == pytest.approx(1 / 3)
+    assert len(made.clips) == len(scene.clips) + 1
 
 
 def test_it_goes_over_to_parts_and_materials_of_the_same_names() -> None:

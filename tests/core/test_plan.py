@@ -119,7 +119,7 @@ def test_names_follow_their_pattern_and_never_meet() -> None:
     wicked = replace(two_boxes(), nodes=tuple(replace(n, name=f"../{n.name}/a:b") for n in two_boxes().nodes))
     for stem in names(wicked, files="per part"):
         assert not set(stem) & set("/\\: ")
-    assert len(set(names(scene, files="per part", clips="apart", names="{name}"))) == 6
+    assert len(set(names(scene, files="per part", clips="apart", names="{name}"))) == 9
 
 
 @pytest.mark.parametrize(

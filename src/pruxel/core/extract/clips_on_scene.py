@@ -61,6 +61,13 @@ def with_clips(scene: Scene, clips: tuple[LooseClip, ...]) -> tuple[Scene, float
     return replace(scene, clips=scene.clips + tuple(made)), share
 
 
+def lacking(scene: Scene, clips: Sequence[LooseClip]) -> list[str]:
+    """The names, or numbers, of the joints that clips move and a scene does not have, in their order."""
+    find = joint_finder(scene)
+    told = dict.fromkeys(t.joint for clip in clips for t in clip.tracks if t.material is None and t.joint is not None)
+    return [str(joint) for joint in told if find(joint) is None]
+
+
 def joint_finder(scene: Scene) -> Callable[[str | int], int | None]:
     """What gives the node that a joint's name, or its number in the order of the scene's first skin, means."""
     by_name = {node.name: index for index, node in reversed(list(enumerate(scene.nodes)))}

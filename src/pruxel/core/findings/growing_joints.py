@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence, Finding, Severity, SuggestedStep
+from pruxel.core.base.words import some
 from pruxel.core.findings.registry import rule
 from pruxel.core.scene.growing import growth_of
 from pruxel.core.scene.model import Scene
@@ -42,14 +43,14 @@ def find_growing_joints(scene: Scene, context: Context) -> Iterator[Finding]:
             title=title,
             detail=detail,
             evidence=(
-                Evidence("joints", ", ".join(names[:_NAMED]) + (" …" if len(names) > _NAMED else "")),
+                Evidence("joints", some(names, _NAMED)),
                 Evidence("off their size by up to", round(100 * largest, 1), "%"),
                 Evidence("more along one axis by", round(100 * uneven, 1), "%"),
                 Evidence("told from", round(100 * _LEAST), "%"),
             ),
             suggestion=SuggestedStep(
                 "settle_sizes",
-                {"clips": [clip.name], "how": "make them even" if shears else "take them out"},
+                {"clips": [clip.name], "how": "even them out" if shears else "take them out"},
                 f"Make the sizes of “{clip.name}” even" if shears else f"Take the sizes out of “{clip.name}”",
             ),
         )

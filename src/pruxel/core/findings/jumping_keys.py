@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence, Finding, Severity, SuggestedStep
+from pruxel.core.base.words import some
 from pruxel.core.findings.registry import rule
 from pruxel.core.scene.jumps import JUMP_DEG, jumping_keys
 from pruxel.core.scene.model import Scene
@@ -32,7 +33,7 @@ def find_jumping_keys(scene: Scene, context: Context) -> Iterator[Finding]:
             detail="For one key a joint turns far away, and at the next it is where it was. It flickers when it plays.",
             evidence=(
                 Evidence("keys", count),
-                Evidence("joints", ", ".join(joints[:_NAMED]) + (" …" if len(joints) > _NAMED else "")),
+                Evidence("joints", some(joints, _NAMED)),
                 Evidence("the first at", round(float(first.times[keys[0]]), 3), "s"),
                 Evidence("told from", JUMP_DEG, "°"),
             ),

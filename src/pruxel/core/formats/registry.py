@@ -94,10 +94,8 @@ CARRIABLE: dict[str, tuple[str, Callable[[Scene], bool]]] = {
     "tree": ("the tree of nodes (parts are placed where they stand)", lambda s: any(n.children for n in s.nodes)),
     "skins": ("skeletons and weights (parts are written as they stand)", lambda s: bool(s.skins)),
     "clips": ("animation clips", lambda s: bool(s.clips)),
-    "looks": (
-        "when parts are to be seen and how materials change in clips",
-        lambda s: any(clip.shown or clip.looks for clip in s.clips),
-    ),
+    "shown": ("when parts are to be seen in clips", lambda s: any(clip.shown for clip in s.clips)),
+    "looks": ("how materials change in clips", lambda s: any(clip.looks for clip in s.clips)),
     "targets": ("morph targets", lambda s: any(p.targets for p in _primitives(s))),
     "colors": ("vertex colours", lambda s: any(p.colors for p in _primitives(s))),
     "uvs": ("texture coordinates beyond the first set", lambda s: any(len(p.uvs) > 1 for p in _primitives(s))),

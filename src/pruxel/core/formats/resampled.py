@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from typing import TypeVar
 
 import numpy as np
 
 from pruxel.core.base.arrays import DoubleArray, frozen
 from pruxel.core.geometry.euler import angles_between_deg, slerps
-from pruxel.core.scene.model import ChannelPath, ClipChannel, Interpolation
+from pruxel.core.scene.model import ChannelPath, ClipChannel, Interpolation, ShownChannel
 
 _ROUNDS = 6
 _ARC_ERROR_DEG = 0.05
@@ -47,6 +48,9 @@ def with_jumps(times: DoubleArray, jumps: Sequence[DoubleArray]) -> DoubleArray:
     return np.unique(np.concatenate([times, before[before > times[0]]]))
 
 
+Counted = TypeVar("Counted", bound=ClipChannel | ShownChannel)
+
+
 def channel_of(
     node: int, path: ChannelPath, times: DoubleArray, values: DoubleArray, how: Interpolation
 ) -> ClipChannel:
@@ -55,7 +59,7 @@ def channel_of(
     return ClipChannel(node, path, *keys, interpolation=how)
 
 
-def counted_from(channels: Sequence[ClipChannel], begin: float) -> list[ClipChannel]:
+def counted_from(channels: Sequence[Counted], begin: float) -> list[Counted]:
     """Channels whose keys are counted from where the clip begins, if none stands before that; none before 0."""
     first = min((float(channel.times[0]) for channel in channels), default=0.0)
     shift = np.float32(begin if first >= begin else min(first, 0.0))

@@ -7,11 +7,12 @@ from dataclasses import dataclass, replace
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
+from pruxel.core.base.words import some
 from pruxel.core.binary.reading import Beside
 from pruxel.core.binary.versions import fitting_layouts
 from pruxel.core.disk.below import HEAD_BYTES
 from pruxel.core.extract.clips import LooseClip, read_clips
-from pruxel.core.extract.clips_on_scene import with_clips
+from pruxel.core.extract.clips_on_scene import lacking, with_clips
 from pruxel.core.extract.file import ParsedFile, first_that_reads
 from pruxel.core.extract.level import Level, read_level
 from pruxel.core.extract.markers import with_markers
@@ -59,9 +60,12 @@ class Opener:
         opened = [self._one(path, part) for path, part in context.each(others, lambda p: p)]
         scene = opened[0] if len(opened) == 1 else side_by_side(opened[0].name, opened)
         for path in clips:
-            scene, share = with_clips(scene, self.clips(path, context))
+            clips_there = self.clips(path, context)
+            lost = lacking(scene, clips_there)
+            scene, share = with_clips(scene, clips_there)
             if share < 1:
-                scene = replace(scene, notes=(*scene.notes, f"{path}: {share:.0%} of its joints are here"))
+                words = f"{path}: {share:.0%} of its joints are here, missing: {some(lost)}"
+                scene = replace(scene, notes=(*scene.notes, words))
         return entered(with_schemes(scene, self.stack.profile.spec.schemes), paths[0])
 
     def _one(

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
-from pruxel.core.scene.keys import at_times
+from pruxel.core.scene.keys import at_times, with_keys
 from pruxel.core.scene.materials import Material, TextureRef
-from pruxel.core.scene.model import Clip, LookChannel, Node, Scene
+from pruxel.core.scene.model import Clip, LookChannel, Node, Scene, ShownChannel
 from pruxel.core.scene.pose import posed
 from pruxel.core.scene.walk import every_in_order, parents_of
 
@@ -43,6 +43,22 @@ def hidden_nodes(scene: Scene, clip: Clip, seconds: float) -> set[int]:
         if node in told or above[node] in found:
             found.add(node)
     return found
+
+
+def shown_apart(clip: Clip, chains: Mapping[int, Collection[int]]) -> tuple[ShownChannel, ...]:
+    """What a clip shows where nodes leave those above them: each is to be seen while all of its chain were.
+
+    `chains` are, by node, the nodes whose tracks it goes by: itself and what was above it.
+    """
+    found = [one for one in clip.shown if one.node not in chains]
+    for node, chain in chains.items():
+        tracks = [one for one in clip.shown if one.node in chain]
+        if not tracks:
+            continue
+        times = np.unique(np.concatenate([one.times for one in tracks])).astype(np.float64)
+        rows = np.min([at_times(one, times) for one in tracks], axis=0)
+        found.append(with_keys(replace(tracks[0], node=node), times, rows))
+    return tuple(found)
 
 
 def _seen(scene: Scene, clip: Clip, seconds: float) -> tuple[Node, ...]:

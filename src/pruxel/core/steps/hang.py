@@ -64,7 +64,11 @@ def hung_on_first(scene: Scene, skins: Collection[int], near: float, rest: Rest)
         nodes[heir[parent]] = replace(held, children=(*held.children, index))
     nodes = [replace(n, children=()) if i in heir else n for i, n in enumerate(nodes)]
     clips = tuple(
-        replace(clip, channels=tuple(replace(c, node=heir.get(c.node, c.node)) for c in clip.channels))
+        replace(
+            clip,
+            channels=tuple(replace(c, node=heir.get(c.node, c.node)) for c in clip.channels),
+            shown=tuple(one for one in clip.shown if one.node not in heir),
+        )
         for clip in scene.clips
     )
     roots = tuple(root for root in scene.roots if root not in heir)

@@ -20,6 +20,7 @@ FBX = register(
                 "tree",
                 "skins",
                 "clips",
+                "shown",
                 "targets",
                 "colors",
                 "uvs",

@@ -7,12 +7,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray, DoubleArray
+from pruxel.core.base.arrays import AnyArray, DoubleArray, frozen
 from pruxel.core.formats.fbx.document import TICKS
 from pruxel.core.formats.fbx.objects import Key, Objects, Thing, array, whole
 from pruxel.core.formats.fbx.read_nodes import Placement
 from pruxel.core.formats.resampled import channel_of, counted_from, refined, with_jumps
-from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, Interpolation
+from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, Interpolation, ShownChannel
 
 _CONSTANT, _LINEAR, _CUBIC = 0x2, 0x4, 0x8
 _MOST_SECONDS = 1e6
@@ -100,16 +100,20 @@ def clips_of(
         layers = list(objects.under(stack, "AnimationLayer"))
         if len(layers) > 1:
             notes.append(f"not taken over: {len(layers) - 1:,} further layers of clip '{stack.name}'")
-        found: list[ClipChannel] = []
+        found: list[ClipChannel | ShownChannel] = []
         if layers:
             moved, shaped = _curves(objects, layers[0], channels)
             for key, slots in moved.items():
                 if key in targets:
                     found += _placements(targets[key], slots)
+                    found += _seen(targets[key].node, slots)
             for node, columns in shaped.items():
                 found.append(_shapes(node, columns, weights.get(node, ())))
         if found:
-            clips.append(Clip(stack.name, tuple(counted_from(found, _begin(stack)))))
+            tracks = counted_from(found, _begin(stack))
+            moving = tuple(one for one in tracks if isinstance(one, ClipChannel))
+            shown = tuple(one for one in tracks if isinstance(one, ShownChannel))
+            clips.append(Clip(stack.name, moving, shown=shown))
     return clips
 
 
@@ -176,6 +180,24 @@ def _placements(target: Target, slots: Slots) -> list[ClipChannel]:
         scaled = together("Lcl Scaling")
         found.append(_channel(target.node, "scale", scaled, lambda at: values("Lcl Scaling", at)))
     return found
+
+
+def _seen(node: int, slots: Slots) -> list[ShownChannel]:
+    """When a model is to be seen: from a half of its visibility on."""
+    curve = slots.get("Visibility", {}).get("Visibility")
+    if curve is None:
+        return []
+    # Where a line between two keys goes through the half, it is seen, or no longer seen, from there on.
+    a, b = curve.values[:-1] - 0.5, curve.values[1:] - 0.5
+    through = ((a < 0) != (b < 0)) & ((curve.flags[:-1] & _CONSTANT) == 0)
+    share = np.where(through, a / np.where(a == b, 1.0, a - b), 0.0)
+    crossed = curve.times[:-1] + share * np.diff(curve.times)
+    times = np.unique(np.concatenate([curve.times, crossed[through]]))
+    seen = curve.at(np.minimum(times + 1e-6, times[-1])) >= 0.5
+    if seen.all():
+        return []
+    keys = frozen(times.astype(np.float32)), frozen(seen.astype(np.float32)[:, None])
+    return [ShownChannel(node, *keys)]
 
 
 def _shapes(node: int, columns: dict[int, Curve], rest: tuple[float, ...]) -> ClipChannel:

@@ -97,8 +97,16 @@ def _dressed(scene: Scene) -> Scene:
 def _shown_clips(scene: Scene) -> tuple[Clip, ...]:
     """Clips without what they do to nodes that are not shown."""
     shown = set(in_order(scene))
-    kept = (replace(c, channels=tuple(one for one in c.channels if one.node in shown)) for c in scene.clips)
-    return tuple(clip for clip in kept if clip.channels)
+    kept = (
+        replace(
+            c,
+            channels=tuple(one for one in c.channels if one.node in shown),
+            shown=tuple(one for one in c.shown if one.node in shown),
+            looks=(),
+        )
+        for c in scene.clips
+    )
+    return tuple(clip for clip in kept if clip.tracks)
 
 
 def _model(document: Document, scene: Scene, index: int, sort: str, options: FbxOptions) -> Int64:

@@ -11,7 +11,7 @@ from pruxel.core.formats.fbx.document import TICKS, Document, number, prop, tabl
 from pruxel.core.formats.fbx.elements import Element, Int64
 from pruxel.core.geometry.euler import euler_curve
 from pruxel.core.geometry.skinning import value_at
-from pruxel.core.scene.model import Clip, ClipChannel, Scene
+from pruxel.core.scene.model import Clip, ClipChannel, Scene, ShownChannel
 
 _STEP, _LINEAR = 0x2, 0x4
 _KEY_VERSION = 4008
@@ -42,12 +42,16 @@ def write_clips(
                     _weight(document, layer, target, channel, column)
             elif channel.node in models:
                 _placement(document, layer, models[channel.node], channel, most_deg)
+        for shown in clip.shown:
+            if shown.node in models:
+                _seen(document, layer, models[shown.node], shown)
         document.takes.append(_take(clip.name, start, end))
 
 
 def seconds_of(clip: Clip) -> float:
     """The time of a clip's last key; a clip begins at 0."""
-    return max((float(channel.times[-1]) for channel in clip.channels if len(channel.times)), default=0.0)
+    tracks: list[ClipChannel | ShownChannel] = [*clip.channels, *clip.shown]
+    return max((float(track.times[-1]) for track in tracks if len(track.times)), default=0.0)
 
 
 def _take(name: str, start: float, end: float) -> Element:
@@ -81,7 +85,16 @@ def _weight(document: Document, layer: Int64, target: Int64, channel: ClipChanne
     _curve(document, node, "d|DeformPercent", times, percent, flag)
 
 
-def straight_keys(channel: ClipChannel) -> tuple[DoubleArray, DoubleArray, int]:
+def _seen(document: Document, layer: Int64, model: Int64, shown: ShownChannel) -> None:
+    times, values, flag = straight_keys(shown)
+    node, made = document.add("AnimationCurveNode", "Visibility", "")
+    made.children.append(table(number("d|Visibility", values[0, 0])))
+    document.join(node, layer)
+    document.join(node, model, "Visibility")
+    _curve(document, node, "d|Visibility", times, values[:, 0], flag)
+
+
+def straight_keys(channel: ClipChannel | ShownChannel) -> tuple[DoubleArray, DoubleArray, int]:
     """Times (k,) and values (k, width) between which a straight line, or for rotations an arc, is right; and its flag.
 
     Splines are cut into straight pieces. Where values jump, the one before is repeated just before the jump.
@@ -96,7 +109,9 @@ def straight_keys(channel: ClipChannel) -> tuple[DoubleArray, DoubleArray, int]:
     return *_straightened(channel, times, values), _LINEAR
 
 
-def _straightened(channel: ClipChannel, times: DoubleArray, values: DoubleArray) -> tuple[DoubleArray, DoubleArray]:
+def _straightened(
+    channel: ClipChannel | ShownChannel, times: DoubleArray, values: DoubleArray
+) -> tuple[DoubleArray, DoubleArray]:
     """A spline as straight pieces, as many as it takes for their middles to lie on it."""
 
     def on_spline(at: DoubleArray) -> DoubleArray:

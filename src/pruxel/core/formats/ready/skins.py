@@ -9,6 +9,7 @@ import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, FloatArray, as_floats, frozen
 from pruxel.core.scene.edit import drop_unused, unique_names
+from pruxel.core.scene.looking import shown_apart
 from pruxel.core.scene.model import Clip, Mesh, Node, Primitive, Scene, Skin
 from pruxel.core.scene.walk import parents_of
 
@@ -169,6 +170,8 @@ def _at_the_top(scene: Scene) -> Scene:
         shown = [index for index in parts if _top(index, above) in roots]
         return (*_instead(roots, place_of, gone), *shown)
 
+    chains: dict[int, list[int]] = {index: _chain(index, above) for index in parts}
+    chains |= {place: [index] for index, place in place_of.items()}
     return replace(
         scene,
         nodes=unique_names(nodes),
@@ -181,6 +184,7 @@ def _at_the_top(scene: Scene) -> Scene:
                 channels=tuple(
                     c if c.path == "weights" else replace(c, node=place_of.get(c.node, c.node)) for c in clip.channels
                 ),
+                shown=shown_apart(clip, chains) if clip.shown else (),
             )
             for clip in scene.clips
         ),
@@ -192,9 +196,15 @@ def _instead(numbers: tuple[int, ...], place_of: dict[int, int], gone: set[int])
 
 
 def _top(index: int, above: list[int]) -> int:
-    while above[index] >= 0:
-        index = above[index]
-    return index
+    return _chain(index, above)[-1]
+
+
+def _chain(index: int, above: list[int]) -> list[int]:
+    """The node and all above it."""
+    found = [index]
+    while above[found[-1]] >= 0:
+        found.append(above[found[-1]])
+    return found
 
 
 def _under_one_root(scene: Scene) -> Scene:

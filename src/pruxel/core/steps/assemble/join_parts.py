@@ -103,6 +103,7 @@ def _refuse_what_moves(scene: Scene, chosen: list[int]) -> None:
     """Parts that are to be one must stand still against each other, on one skeleton, without shapes."""
     skins = {scene.nodes[index].skin for index in chosen}
     moving = {c.node for clip in scene.clips for c in clip.channels}
+    moving |= {one.node for clip in scene.clips for one in clip.shown}
     parents = parents_of(scene)
     ways = [moving & set(_above(parents, index)) for index in chosen if scene.nodes[index].skin is None]
     shaped = [scene.nodes[i].name for i in chosen if any(p.targets for p in _mesh(scene, i).primitives)]

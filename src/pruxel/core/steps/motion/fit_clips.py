@@ -10,7 +10,7 @@ from pydantic import Field
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
-from pruxel.core.base.words import counted
+from pruxel.core.base.words import counted, some
 from pruxel.core.fit.ends import ends_of, head_apart, paths_apart, with_ends_held
 from pruxel.core.fit.limits import Strain, strain_of
 from pruxel.core.fit.pairing import met_joints, moved_by
@@ -90,7 +90,7 @@ def fit_clips(scene: Scene, params: FitClips, context: Context, others: Others) 
     missing = sorted(moved - {pair.source for pair in met})
     words = f"{counted(len(made), 'clip')} of “{guest.name}”, {len(met)} of {len(moved)} joints met"
     if missing:
-        words += f"; without a partner: {', '.join(missing[:4])}" + (" …" if len(missing) > 4 else "")
+        words += f"; without a partner: {some(missing, 4)}"
     return StepResult(
         replace(scene, clips=(*scene.clips, *made)), words,
         (

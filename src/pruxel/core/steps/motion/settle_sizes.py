@@ -1,4 +1,4 @@
-"""Take sizes out of clips, or make them even."""
+"""Take sizes out of clips, or even them out."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ class SettleSizes(Params):
     """In which clips, and what becomes of their sizes."""
 
     clips: Clips = ()
-    how: Literal["take them out", "make them even"] = Field(
+    how: Literal["take them out", "even them out"] = Field(
         "take them out", title="Sizes", description="even: as large along all axes, of the same volume"
     )
 
@@ -42,7 +42,7 @@ def settle_sizes(scene: Scene, params: SettleSizes, context: Context) -> StepRes
         sizes = [channel for channel in clip.channels if channel.path == "scale"]
         changed += len(sizes)
         others = tuple(channel for channel in clip.channels if channel.path != "scale")
-        even = tuple(_even(scene, channel) for channel in sizes) if params.how == "make them even" else ()
+        even = tuple(_even(scene, channel) for channel in sizes) if params.how == "even them out" else ()
         return replace(clip, channels=(*others, *even))
 
     done, count = on_clips(scene, params.clips, settled)
