@@ -42,6 +42,8 @@ async function ask() {
     failed.value = told(problem)
   }
 }
+// Other clips, other pairs that are known of them.
+watch([() => entry, () => workpiece], () => (begun = false))
 let waiting: ReturnType<typeof setTimeout> | undefined
 watch(
   [() => scene, () => entry, () => workpiece, lines],
