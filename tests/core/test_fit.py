@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import UsageError
+from pruxel.core.fit.both import both_at
 from pruxel.core.fit.ends import ends_of, paths_apart, with_ends_held
 from pruxel.core.fit.joint_kinds import kinds_in
 from pruxel.core.fit.joint_names import meanings
@@ -143,12 +144,12 @@ def test_a_real_walk_goes_over_to_another_real_body() -> None:
     clip = replace(source.clips[0], channels=tuple(between(c, 0.0, 2.0) for c in source.clips[0].channels))
     made = carried_over(fit, clip)
     assert problems(replace(target, clips=(made,))) == []
-    apart = paths_apart(fit, ends_of(fit), clip, made)
+    apart = paths_apart(fit, ends_of(fit), both_at(fit, clip, made))
     assert len(ends_of(fit)) == 4
     limb = float(np.linalg.norm(b.places[b.names.index("LeftHip")] - b.places[b.names.index("LeftAnkle")]))
     assert apart < 0.12 * limb
     held = with_ends_held(fit, ends_of(fit), clip, made)
-    assert paths_apart(fit, ends_of(fit), clip, held) < 0.25 * apart
+    assert paths_apart(fit, ends_of(fit), both_at(fit, clip, held)) < 0.25 * apart
 
 
 def test_kept_pairs_count_for_those_who_have_both_joints_whichever_way_round() -> None:

@@ -12,6 +12,7 @@ from pruxel.core.base.arrays import as_floats
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import UsageError
 from pruxel.core.findings.registry import RULES
+from pruxel.core.fit.both import both_at
 from pruxel.core.fit.chains import shared_joints
 from pruxel.core.fit.ends import head_apart
 from pruxel.core.fit.limits import strain_of
@@ -115,18 +116,20 @@ def test_feet_below_the_ground_and_knees_bent_the_wrong_way_are_measured() -> No
     body = skeleton(BODY)
     fit = fit_of(body, body)
     walk = dance(body).clips[0]
-    same = strain_of(fit, walk, walk)
+    same = strain_of(fit, both_at(fit, walk, walk))
     assert same.below_ground == pytest.approx(0.0, abs=1e-6)
     sunk = Clip("sunk", (laid(node(body, "hips"), "translation", TIMES, np.array([(0, 1.0, 0), (0, 0.7, 0)])),))
     rest = Clip("rest", (laid(node(body, "hips"), "translation", TIMES, np.array([(0, 1.0, 0), (0, 1.0, 0)])),))
     hips = body.nodes[node(body, "hips")].translation[1]
-    assert strain_of(fit, rest, sunk).below_ground == pytest.approx(max(hips - 0.7, 0) - max(hips - 1.0, 0), abs=1e-6)
-    assert strain_of(fit, sunk, sunk).below_ground == pytest.approx(0.0, abs=1e-6)
+    assert strain_of(fit, both_at(fit, rest, sunk)).below_ground == pytest.approx(
+        max(hips - 0.7, 0) - max(hips - 1.0, 0), abs=1e-6
+    )
+    assert strain_of(fit, both_at(fit, sunk, sunk)).below_ground == pytest.approx(0.0, abs=1e-6)
     # About X, a positive turn brings what hangs down forward: a thigh up, a shin the wrong way.
     right = turning(body, left_thigh=(-50, 0, 0), left_shin=(70, 0, 0))
     wrong = turning(body, left_thigh=(30, 0, 0), left_shin=(-70, 0, 0))
     bends = {
-        one.name: strain_of(fit, rest, one).knees_deg
+        one.name: strain_of(fit, both_at(fit, rest, one)).knees_deg
         for one in (replace(right, name="right"), replace(wrong, name="wrong"))
     }
     assert min(bends.values()) == 0
@@ -205,7 +208,7 @@ def test_the_head_s_way_is_measured() -> None:
     long = skeleton([(n, up, (x, y + (0.2 if n == "head" else 0.0), z)) for n, up, (x, y, z) in BODY])
     for target, most in ((large, 1e-4), (long, 0.25)):
         fit = fit_of(body, target)
-        apart = head_apart(fit, body.clips[0], carried_over(fit, body.clips[0]))
+        apart = head_apart(fit, both_at(fit, body.clips[0], carried_over(fit, body.clips[0])))
         assert apart <= most
     assert apart > 0.1
 

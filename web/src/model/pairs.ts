@@ -1,3 +1,6 @@
+// From where on a pair needs nobody's look.
+export const SURE = 0.9
+
 // Corrections of which joint is which, a line each: "theirs = ours", nothing behind the sign for none.
 export function saidOf(lines: string[]): Map<string, string> {
   const found = new Map<string, string>()

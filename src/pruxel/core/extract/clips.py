@@ -170,43 +170,40 @@ def _track(track: Record, spec: ClipsSpec, rate: float, how: Turning, entry: str
     material = None if spec.material is None else joint_said(spec.material, track, entry)
     material = None if material == "" else material
     stepped = truth_of(spec.steps, track, entry, otherwise=False)
+    looks = _LOOKS if material is not None else _LOOKS[:1]
     found = []
-    for path, keys in _keys(track, spec, entry).items():
+    for path, keys in [*_keys(track, spec, entry).items(), *_looks(track, spec, looks, entry)]:
         if not np.isfinite(keys).all():
             raise bad(entry, track, "a key is not a number", expected="finite numbers")
+        times = _times(len(keys), track, spec, rate, entry)
         cut = _stretch(keys, track, spec, entry)
-        times = _times(len(keys), track, spec, rate, entry)
-        values = _turned(cut, path, how)
+        values = _turned(cut, path, how) if path in _WIDTHS else cut.astype(np.float32)
         when = frozen(_stretch(times, track, spec, entry, 0.0))
-        found.append(LooseTrack(joint, path, when, frozen(values), stepped))
-    looks = dict(_looks(track, spec, entry)) if material is not None or spec.visible is not None else {}
-    for look, keys in looks.items():
-        if look != "visible" and material is None:
-            continue
-        times = _times(len(keys), track, spec, rate, entry)
-        when = frozen(_stretch(times, track, spec, entry, 0.0))
-        values = frozen(_stretch(keys, track, spec, entry).astype(np.float32))
-        found.append(LooseTrack(joint, look, when, values, stepped, None if look == "visible" else material))
+        found.append(LooseTrack(joint, path, when, frozen(values), stepped, material if path in _LOOKS[1:] else None))
     return found
 
 
-def _looks(track: Record, spec: ClipsSpec, entry: str) -> Iterator[tuple[LookPath | Literal["visible"], AnyArray]]:
+def _is_none(value: object) -> bool:
+    """Whether an expression says that a track has no such keys."""
+    return value is None or isinstance(value, str) or (isinstance(value, int) and value == 0)
+
+
+def _looks(
+    track: Record, spec: ClipsSpec, wanted: Sequence[LookPath | Literal["visible"]], entry: str
+) -> Iterator[tuple[LookPath | Literal["visible"], AnyArray]]:
     """The keys of how a track looks, (k, width) float64; colours of three numbers are opaque."""
-    for path in _LOOKS:
+    for path in wanted:
         text = getattr(spec, path)
         if text is None:
             continue
         wide = TRACK_WIDTHS[path]
         widths = (3, 4) if path == "base_color" else (wide,)
-        value = value_of(text, track, entry)
-        if value is None or isinstance(value, str) or (isinstance(value, int) and value == 0):
-            continue  # this track has none
+        if _is_none(value_of(text, track, entry)):
+            continue
         keys = np.asarray(array_of(text, track, entry, *widths), np.float64)
         if not keys.size:
             continue
         keys = keys.reshape(len(keys), -1)
-        if not np.isfinite(keys).all():
-            raise bad(entry, track, "a key is not a number", expected="finite numbers")
         yield path, np.pad(keys, ((0, 0), (0, wide - keys.shape[1])), constant_values=1.0)
 
 
@@ -237,8 +234,8 @@ def _keys(track: Record, spec: ClipsSpec, entry: str) -> dict[ChannelPath, AnyAr
         if text is None:
             continue
         value = value_of(text, track, entry)
-        if value is None or isinstance(value, str) or (isinstance(value, int) and value == 0):
-            continue  # this track has none
+        if _is_none(value):
+            continue
         widths = (1, 3) if path == "scale" else (_WIDTHS[path],)  # type: ignore[index]
         keys = np.asarray(value) if isinstance(value, np.ndarray | tuple) else array_of(text, track, entry, *widths)
         if keys.ndim == 1:  # one key for the whole clip

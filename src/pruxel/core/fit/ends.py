@@ -8,14 +8,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from pruxel.core.base.arrays import DoubleArray
+from pruxel.core.fit.both import Both, both_at
 from pruxel.core.fit.joint_names import meanings
 from pruxel.core.fit.limbs import Limb, lengths_of, limb_to, reached
 from pruxel.core.fit.transfer import Fit
 from pruxel.core.geometry.euler import turned
 from pruxel.core.scene.keys import with_turns
 from pruxel.core.scene.model import Clip
-from pruxel.core.scene.motion_at import worlds
-from pruxel.core.scene.top_movers import moments_for
 from pruxel.core.scene.walk import parents_of, world_from_local
 
 _SHORT = 1e-6
@@ -53,46 +52,41 @@ def _length(rest: DoubleArray, limb: Limb) -> float:
     return float(first[0] + second[0])
 
 
-def paths_apart(fit: Fit, ends: Sequence[End], clip: Clip, made: Clip) -> float:
+def paths_apart(fit: Fit, ends: Sequence[End], both: Both) -> float:
     """Metres that an end is at most from where its partner is, seen from where the limb hangs."""
-    seconds = moments_for(clip)
-    if not len(seconds) or not ends:
+    if not len(both.seconds) or not ends:
         return 0.0
-    world_a, world_b = worlds(fit.source, clip, seconds), worlds(fit.target, made, seconds)
-    apart = [world_b[:, one.ours.end, :3, 3] - _wanted(fit, one, world_a, world_b) for one in ends]
+    apart = [both.ours[:, one.ours.end, :3, 3] - _wanted(fit, one, both) for one in ends]
     return max(float(np.linalg.norm(one, axis=1).max()) for one in apart)
 
 
-def head_apart(fit: Fit, clip: Clip, made: Clip) -> float:
+def head_apart(fit: Fit, both: Both) -> float:
     """Metres that the head is at most from where its partner is, seen from the topmost joint; 0 where there is none."""
     above = parents_of(fit.target)
     kinds = meanings([node.name for node in fit.target.nodes])
     head = next((node for node, meant in enumerate(kinds) if meant.kind == "head" and node in fit.partner), None)
-    seconds = moments_for(clip)
-    if head is None or not len(seconds):
+    if head is None or not len(both.seconds):
         return 0.0
     top = head
     at = above[head]
     while at >= 0:
         top, at = (at if at in fit.partner else top), above[at]
-    world_a, world_b = worlds(fit.source, clip, seconds), worlds(fit.target, made, seconds)
-    way = world_a[:, fit.partner[head], :3, 3] - world_a[:, fit.partner[top], :3, 3]
-    apart = world_b[:, head, :3, 3] - world_b[:, top, :3, 3] - fit.ratio * turned(fit.turn, way)
+    way = both.theirs[:, fit.partner[head], :3, 3] - both.theirs[:, fit.partner[top], :3, 3]
+    apart = both.ours[:, head, :3, 3] - both.ours[:, top, :3, 3] - fit.ratio * turned(fit.turn, way)
     return float(np.linalg.norm(apart, axis=1).max())
 
 
 def with_ends_held(fit: Fit, ends: Sequence[End], clip: Clip, made: Clip) -> Clip:
     """The carried clip whose limbs bring their ends to where they should be, as far as they reach."""
-    seconds = moments_for(clip)
-    if not len(seconds) or not ends:
+    both = both_at(fit, clip, made)
+    if not len(both.seconds) or not ends:
         return made
-    world_a, world_b = worlds(fit.source, clip, seconds), worlds(fit.target, made, seconds)
     for one in ends:
-        made = with_turns(made, seconds, reached(fit.target, one.ours, world_b, _wanted(fit, one, world_a, world_b)))
+        made = with_turns(made, both.seconds, reached(fit.target, one.ours, both.ours, _wanted(fit, one, both)))
     return made
 
 
-def _wanted(fit: Fit, one: End, world_a: DoubleArray, world_b: DoubleArray) -> DoubleArray:
+def _wanted(fit: Fit, one: End, both: Both) -> DoubleArray:
     """(m, 3) where the end should be: as far from where its limb hangs as its partner, by the length of the limb."""
-    way = world_a[:, one.theirs.end, :3, 3] - world_a[:, one.theirs.upper, :3, 3]
-    return world_b[:, one.ours.upper, :3, 3] + one.ratio * turned(fit.turn, way)
+    way = both.theirs[:, one.theirs.end, :3, 3] - both.theirs[:, one.theirs.upper, :3, 3]
+    return both.ours[:, one.ours.upper, :3, 3] + one.ratio * turned(fit.turn, way)

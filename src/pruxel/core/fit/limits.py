@@ -7,14 +7,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from pruxel.core.base.arrays import DoubleArray
+from pruxel.core.fit.both import Both
 from pruxel.core.fit.joint_kinds import kinds_in
 from pruxel.core.fit.limbs import Limb, angle_between, limb_to
 from pruxel.core.fit.pairing import skeleton_of
 from pruxel.core.fit.transfer import Fit
 from pruxel.core.geometry.euler import turned, unit_rows
-from pruxel.core.scene.model import Clip, Scene
-from pruxel.core.scene.motion_at import worlds
-from pruxel.core.scene.top_movers import moments_for
+from pruxel.core.scene.model import Scene
 from pruxel.core.scene.walk import parents_of, world_from_local
 
 _BACKWARDS = -0.5  # the cosine of where a knee points and where the hips look
@@ -29,17 +28,15 @@ class Strain:
     knees_deg: float = 0.0
 
 
-def strain_of(fit: Fit, clip: Clip, made: Clip) -> Strain:
+def strain_of(fit: Fit, both: Both) -> Strain:
     """Measure a clip that was carried over; nothing for what has no feet."""
-    seconds = moments_for(clip)
     feet_a, feet_b = _feet(fit.source), _feet(fit.target)
-    if not len(seconds) or not feet_a or not feet_b:
+    if not len(both.seconds) or not feet_a or not feet_b:
         return Strain()
-    world_a, world_b = worlds(fit.source, clip, seconds), worlds(fit.target, made, seconds)
-    theirs = _depth(fit.source, world_a, feet_a, fit.turn)
-    ours = _depth(fit.target, world_b, feet_b, np.array([0.0, 0.0, 0.0, 1.0]))
+    theirs = _depth(fit.source, both.theirs, feet_a, fit.turn)
+    ours = _depth(fit.target, both.ours, feet_b, np.array([0.0, 0.0, 0.0, 1.0]))
     below = np.maximum(ours, 0.0) - fit.ratio * np.maximum(theirs, 0.0)
-    knees = [_wrong_way(fit.target, world_b, limb) for limb in _legs(fit.target, feet_b)]
+    knees = [_wrong_way(fit.target, both.ours, limb) for limb in _legs(fit.target, feet_b)]
     return Strain(max(float(below.max()), 0.0), max(knees, default=0.0))
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from pruxel.core.base.arrays import DoubleArray
 from pruxel.core.scene.keys import key_values
 from pruxel.core.scene.model import ClipChannel, Scene
 
@@ -18,10 +19,14 @@ class Growth:
     uneven: float
 
 
-def growth_of(scene: Scene, channel: ClipChannel) -> Growth:
-    """Measure a channel of scale; keys of a joint without a size at rest are taken as they are."""
+def grown(scene: Scene, channel: ClipChannel) -> DoubleArray:
+    """(k, 3) the sizes at the keys of a channel of scale, by the size at rest; as they are where there is none."""
     rest = np.asarray(scene.nodes[channel.node].scale, np.float64)
-    rows = key_values(channel)
-    grown = rows / np.where(np.abs(rest) > 1e-9, rest, 1.0)
-    least = np.maximum(np.abs(grown).min(axis=1), 1e-9)
-    return Growth(float(np.abs(grown - 1).max()), float((np.abs(grown).max(axis=1) / least - 1).max()))
+    return key_values(channel) / np.where(np.abs(rest) > 1e-9, rest, 1.0)
+
+
+def growth_of(scene: Scene, channel: ClipChannel) -> Growth:
+    """Measure a channel of scale."""
+    sizes = grown(scene, channel)
+    least = np.maximum(np.abs(sizes).min(axis=1), 1e-9)
+    return Growth(float(np.abs(sizes - 1).max()), float((np.abs(sizes).max(axis=1) / least - 1).max()))

@@ -2,12 +2,12 @@
 import { computed, nextTick, ref, useTemplateRef } from 'vue'
 import type { JointsMet } from '../../api/fitting'
 import Sheet from '../../components/Sheet.vue'
+import { SURE } from '../../model/pairs'
 import SkeletonFigure from './SkeletonFigure.vue'
 
 // Both skeletons side by side, as they rest: a joint of the clips is chosen on one, the joint that it moves on the other.
 const { met, said } = defineProps<{ met: JointsMet; said: Map<string, string> }>()
 const emit = defineEmits<{ choose: [theirs: string, ours: string | undefined]; close: [] }>()
-const SURE = 0.9
 const chosen = ref(met.theirs.find(({ moves }) => moves)?.name ?? met.theirs[0]?.name ?? '')
 const over = ref('')
 const turn = ref(0)

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, shallowRef, watch } from 'vue'
 import { fitting, type JointsMet } from '../../api/fitting'
-import { corrected, saidOf } from '../../model/pairs'
+import { corrected, saidOf, SURE } from '../../model/pairs'
 import { told } from '../../model/words'
 import PairSheet from './PairSheet.vue'
 
@@ -54,7 +54,6 @@ watch(
   { immediate: true },
 )
 
-const SURE = 0.9
 const said = computed(() => saidOf(lines.value))
 const pairs = computed(() => new Map(met.value?.pairs.map((pair) => [pair.source, pair])))
 // What nobody needs to look at is what is sure, and what no clip moves.

@@ -18,13 +18,14 @@ from pruxel.core.formats.fbx.document import Document, prop, table
 from pruxel.core.formats.fbx.elements import Element, Int64, written
 from pruxel.core.formats.fbx.options import FbxOptions
 from pruxel.core.formats.fbx.views import camera_rows, light_rows, with_views_as_written
-from pruxel.core.formats.fbx.write_clips import seconds_of, write_clips
+from pruxel.core.formats.fbx.write_clips import write_clips
 from pruxel.core.formats.fbx.write_materials import write_materials
 from pruxel.core.formats.fbx.write_meshes import Written, columns, materials_of, write_mesh, write_skin
 from pruxel.core.formats.registry import OutFile
 from pruxel.core.formats.textures import link_name
 from pruxel.core.geometry.euler import euler_deg
 from pruxel.core.scene.edit import unique_names
+from pruxel.core.scene.keys import end_of
 from pruxel.core.scene.materials import Material
 from pruxel.core.scene.model import Clip, Mesh, Node, Scene
 from pruxel.core.scene.reframe import axes_of, reframed
@@ -53,7 +54,7 @@ def write(scene: Scene, stem: str, options: FbxOptions, context: Context) -> lis
     for root in scene.roots:
         document.join(models[root], _ROOT)
     write_clips(document, scene, models, shapes, options.rotation_error_deg)
-    seconds = max((seconds_of(clip) for clip in scene.clips), default=0.0)
+    seconds = max((end_of(clip) for clip in scene.clips), default=0.0)
     pieces = written(document.elements(options, seconds), options.number, deflate=options.deflate)
     return [OutFile(f"{link_name(stem)}.fbx", pieces), *files]
 

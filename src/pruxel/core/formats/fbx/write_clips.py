@@ -11,7 +11,8 @@ from pruxel.core.formats.fbx.document import TICKS, Document, number, prop, tabl
 from pruxel.core.formats.fbx.elements import Element, Int64
 from pruxel.core.geometry.euler import euler_curve
 from pruxel.core.geometry.skinning import value_at
-from pruxel.core.scene.model import Clip, ClipChannel, Scene, ShownChannel
+from pruxel.core.scene.keys import end_of
+from pruxel.core.scene.model import ClipChannel, Scene, ShownChannel
 
 _STEP, _LINEAR = 0x2, 0x4
 _KEY_VERSION = 4008
@@ -30,7 +31,7 @@ def write_clips(
 ) -> None:
     """A stack with one layer for each clip; `shapes` are the objects of a node's shapes."""
     for clip in scene.clips:
-        start, end = 0.0, seconds_of(clip)
+        start, end = 0.0, end_of(clip)
         stack, made = document.add("AnimationStack", clip.name, "")
         times = ("LocalStart", start), ("LocalStop", end), ("ReferenceStart", start), ("ReferenceStop", end)
         made.children.append(table(*(prop(name, "KTime", "Time", "", ticks(at)) for name, at in times)))
@@ -46,12 +47,6 @@ def write_clips(
             if shown.node in models:
                 _seen(document, layer, models[shown.node], shown)
         document.takes.append(_take(clip.name, start, end))
-
-
-def seconds_of(clip: Clip) -> float:
-    """The time of a clip's last key; a clip begins at 0."""
-    tracks: list[ClipChannel | ShownChannel] = [*clip.channels, *clip.shown]
-    return max((float(track.times[-1]) for track in tracks if len(track.times)), default=0.0)
 
 
 def _take(name: str, start: float, end: float) -> Element:
@@ -77,21 +72,24 @@ def _placement(document: Document, layer: Int64, model: Int64, channel: ClipChan
 
 def _weight(document: Document, layer: Int64, target: Int64, channel: ClipChannel, column: int) -> None:
     times, values, flag = straight_keys(channel)
-    percent = 100.0 * values[:, column]
-    node, made = document.add("AnimationCurveNode", "DeformPercent", "")
-    made.children.append(table(number("d|DeformPercent", percent[0])))
-    document.join(node, layer)
-    document.join(node, target, "DeformPercent")
-    _curve(document, node, "d|DeformPercent", times, percent, flag)
+    _number(document, layer, target, "DeformPercent", (times, 100.0 * values[:, column], flag))
 
 
 def _seen(document: Document, layer: Int64, model: Int64, shown: ShownChannel) -> None:
     times, values, flag = straight_keys(shown)
-    node, made = document.add("AnimationCurveNode", "Visibility", "")
-    made.children.append(table(number("d|Visibility", values[0, 0])))
+    _number(document, layer, model, "Visibility", (times, values[:, 0], flag))
+
+
+def _number(
+    document: Document, layer: Int64, target: Int64, name: str, keys: tuple[DoubleArray, DoubleArray, int]
+) -> None:
+    """A property of one number: times (k,), values (k,), and how they are met."""
+    times, values, flag = keys
+    node, made = document.add("AnimationCurveNode", name, "")
+    made.children.append(table(number(f"d|{name}", values[0])))
     document.join(node, layer)
-    document.join(node, model, "Visibility")
-    _curve(document, node, "d|Visibility", times, values[:, 0], flag)
+    document.join(node, target, name)
+    _curve(document, node, f"d|{name}", times, values, flag)
 
 
 def straight_keys(channel: ClipChannel | ShownChannel) -> tuple[DoubleArray, DoubleArray, int]:

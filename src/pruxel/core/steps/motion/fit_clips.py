@@ -11,6 +11,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted, some
+from pruxel.core.fit.both import both_at
 from pruxel.core.fit.ends import ends_of, head_apart, paths_apart, with_ends_held
 from pruxel.core.fit.limits import Strain, strain_of
 from pruxel.core.fit.pairing import met_joints, moved_by
@@ -83,9 +84,10 @@ def fit_clips(scene: Scene, params: FitClips, context: Context, others: Others) 
         done = carried_over(fit, clip)
         if params.hold != "nothing":
             done = with_ends_held(fit, [one for one in ends if one.kind in _HELD[params.hold]], clip, done)
-        apart = max(apart, paths_apart(fit, ends, clip, done))
-        head = max(head, head_apart(fit, clip, done))
-        strains.append(strain_of(fit, clip, done))
+        both = both_at(fit, clip, done)
+        apart = max(apart, paths_apart(fit, ends, both))
+        head = max(head, head_apart(fit, both))
+        strains.append(strain_of(fit, both))
         made += [done] if done.channels else []
     missing = sorted(moved - {pair.source for pair in met})
     words = f"{counted(len(made), 'clip')} of “{guest.name}”, {len(met)} of {len(moved)} joints met"

@@ -11,7 +11,8 @@ from pydantic import Field
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
-from pruxel.core.scene.keys import key_values, straight, with_keys
+from pruxel.core.scene.growing import grown
+from pruxel.core.scene.keys import straight, with_keys
 from pruxel.core.scene.model import Clip, ClipChannel, Scene
 from pruxel.core.steps.choose_clips import Clips, on_clips
 from pruxel.core.steps.registry import Params, StepResult, step
@@ -58,7 +59,5 @@ def settle_sizes(scene: Scene, params: SettleSizes, context: Context) -> StepRes
 
 def _even(scene: Scene, channel: ClipChannel) -> ClipChannel:
     rest = np.asarray(scene.nodes[channel.node].scale, np.float64)
-    rows = key_values(channel)
-    grown = rows / np.where(np.abs(rest) > 1e-9, rest, 1.0)
-    size = np.cbrt(np.abs(grown).prod(axis=1, keepdims=True))
+    size = np.cbrt(np.abs(grown(scene, channel)).prod(axis=1, keepdims=True))
     return with_keys(straight(channel), channel.times.astype(np.float64), size * rest)
