@@ -41,6 +41,7 @@ from pruxel.server.store.folders import children
 from pruxel.server.store.marks import change_mark, names_changed
 from pruxel.server.store.missing import not_found
 from pruxel.server.store.projects import project_by_id
+from pruxel.server.store.rows import put_row
 from pruxel.server.store.scenes import SCENE_BEGINS
 from pruxel.server.store.search import Found, page
 from pruxel.server.store.stack_state import StackState, kept_state
@@ -220,7 +221,7 @@ def save_search(project: UUID, wanted: SavedSearchModel) -> list[SavedSearchMode
     """Keep a search under a name."""
     with session() as db:
         project_by_id(db, project)
-        db.merge(SavedSearch(project_id=project, name=wanted.name, query=wanted.query))
+        put_row(db, SavedSearch, {"project_id": project, "name": wanted.name, "query": wanted.query})
     return list_searches(project)
 
 

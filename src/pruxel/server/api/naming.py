@@ -25,6 +25,7 @@ from pruxel.server.store.database import session
 from pruxel.server.store.jobs import job_details, tell
 from pruxel.server.store.missing import not_found
 from pruxel.server.store.projects import keys_of
+from pruxel.server.store.rows import put_row
 from pruxel.server.store.stack_state import touch
 from pruxel.server.store.tables import EntryRow, KeyRow, NameListRow, SourceRow
 
@@ -75,7 +76,7 @@ def put_key(project: UUID, wanted: KeyIn) -> list[KeyOut]:
     """Put a key on the ring; what waited for it, or was opened by another, is read again."""
     value = parse_key(wanted.value)
     with session() as db:
-        db.merge(KeyRow(project_id=project, name=wanted.name.strip(), value=value))
+        put_row(db, KeyRow, {"project_id": project, "name": wanted.name.strip(), "value": value})
         touch(db, project)
     _open_again(project)
     return list_keys(project)

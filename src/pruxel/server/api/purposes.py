@@ -15,6 +15,7 @@ from pruxel.core.formats.registry import FORMATS
 from pruxel.server.api.models import NamesIn, NamesOut, PurposesOut
 from pruxel.server.store.database import session
 from pruxel.server.store.missing import not_found
+from pruxel.server.store.rows import put_row
 from pruxel.server.store.tables import KeptPurpose
 
 router = APIRouter(tags=["purposes"])
@@ -56,13 +57,9 @@ def keep_purpose(name: PurposeName, purpose: Purpose) -> Purpose:
     for one in purpose.formats:
         FORMATS.get(one).chosen(purpose.options.get(one, {}))
     with session() as db:
-        found = db.get(KeptPurpose, name)
-        if found is not None:
-            found.purpose = purpose.model_dump(mode="json")
-        elif db.query(KeptPurpose).count() >= _MOST_KEPT:
+        if db.get(KeptPurpose, name) is None and db.query(KeptPurpose).count() >= _MOST_KEPT:
             raise UsageError(ErrorCode.BUDGET, f"more than {_MOST_KEPT} purposes are not kept", field="name")
-        else:
-            db.add(KeptPurpose(name=name, purpose=purpose.model_dump(mode="json")))
+        put_row(db, KeptPurpose, {"name": name, "purpose": purpose.model_dump(mode="json")})
     return purpose
 
 

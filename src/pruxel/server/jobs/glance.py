@@ -16,6 +16,7 @@ from pruxel.core.scene.walk import joint_tree
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import StoredStack, stored_stack
 from pruxel.server.store.database import session
+from pruxel.server.store.rows import put_row
 from pruxel.server.store.scenes import shown_scene
 from pruxel.server.store.tables import EntryRow, Glance, Job
 
@@ -45,7 +46,7 @@ def glance(job: Job, context: Context) -> None:
     shown = None if scene is None else shown_scene(visible(scene))
     content = {"scene": shown, "facts": facts | {"played_on": on}}
     with session() as db:
-        db.merge(Glance(key=job.payload["key"], project_id=job.project_id, content=content))
+        put_row(db, Glance, {"key": job.payload["key"], "project_id": job.project_id, "content": content})
 
 
 def _facts(scene: Scene) -> dict[str, Any]:

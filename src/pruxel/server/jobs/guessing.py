@@ -10,6 +10,7 @@ from pruxel.core.guessing.guess import guess
 from pruxel.server.jobs.runner import job_kind
 from pruxel.server.jobs.stacks import StoredStack, split_source, stored_stack
 from pruxel.server.store.database import session
+from pruxel.server.store.rows import put_row
 from pruxel.server.store.tables import EntryRow, Glance, Job
 
 _VERSION = "3"
@@ -30,4 +31,4 @@ def guess_entry(job: Job, context: Context) -> None:
     data = stack.read(path, context)
     found = guess(data, split_source(path)[1], context, stack.profile.conventions)
     with session() as db:
-        db.merge(Glance(key=job.payload["key"], project_id=job.project_id, content=asdict(found)))
+        put_row(db, Glance, {"key": job.payload["key"], "project_id": job.project_id, "content": asdict(found)})

@@ -21,6 +21,7 @@ from pruxel.server.jobs.stacks import StoredStack, open_source, stored_stack
 from pruxel.server.store.blobs import get_blob, put_blob
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import change_job, tell
+from pruxel.server.store.rows import put_row
 from pruxel.server.store.stack_state import touch
 from pruxel.server.store.tables import EntryRow, Glance, Job, NameListRow, SourceRow
 
@@ -92,7 +93,8 @@ def harvest_job(job: Job, context: Context) -> None:
         finished(job.project_id)
     shown = [{"name": w.name, "how": w.how} for w in sorted(won.values(), key=lambda w: w.name)[:_MOST_SHOWN]]
     with session() as db:
-        db.merge(Glance(key=job.id.hex, project_id=job.project_id, content={"won": shown, "number": len(won)}))
+        content = {"won": shown, "number": len(won)}
+        put_row(db, Glance, {"key": job.id.hex, "project_id": job.project_id, "content": content})
         change_job(db, job.id, payload=job.payload | {"number": len(won), "unknown": nameless})
 
 

@@ -18,6 +18,7 @@ from pruxel.server.jobs.scan import finished, read_source
 from pruxel.server.jobs.stacks import StoredStack, stored_stack
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import change_job
+from pruxel.server.store.rows import put_row
 from pruxel.server.store.tables import EntryRow, Glance, Job, SourceRow
 
 _MOST_SHOWN = 2000
@@ -55,7 +56,7 @@ def carve_job(job: Job, context: Context) -> None:
         rows.append(asdict(hit) | {"kind": str(hit.kind), "picture": picture})
     with session() as db:
         content = {"hits": rows, "given_up": list(found.given_up)}
-        db.merge(Glance(key=job.id.hex, project_id=job.project_id, content=content))
+        put_row(db, Glance, {"key": job.id.hex, "project_id": job.project_id, "content": content})
         change_job(db, job.id, payload=job.payload | {"found": len(found.hits), "bytes": len(data)})
 
 

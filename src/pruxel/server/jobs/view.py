@@ -33,6 +33,7 @@ from pruxel.server.jobs.stacks import fingerprint, opener, stored_stack
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import tell
 from pruxel.server.store.revisions import steps_of
+from pruxel.server.store.rows import add_row, put_row
 from pruxel.server.store.scenes import StoredSteps, shown_scene
 from pruxel.server.store.tables import Job, View, Workpiece
 
@@ -171,14 +172,11 @@ def view(job: Job, context: Context) -> None:
 def preview(job: Job, context: Context) -> None:
     """Store the scene of steps that are only tried."""
     key, project = job.payload["key"], job.project_id
-    run = _run(job, context)
+    content = _content(_run(job, context))
     with session() as db:
-        known = db.get(View, key) is not None
-    if not known:
-        _save(key, project, _content(run))
-    else:
-        with session() as db:
-            tell(db, {"view": key, "project_id": str(project)})
+        # The job that opens the workpiece with these steps may be at work: it knows more.
+        add_row(db, View, _row(key, project, content))
+        tell(db, {"view": key, "project_id": str(project)})
 
 
 def _content(run: RecipeRun) -> dict[str, Any]:
@@ -218,5 +216,9 @@ def _way(way: Way) -> dict[str, Any]:
 
 def _save(key: str, project: uuid.UUID, content: dict[str, Any]) -> None:
     with session() as db:
-        db.merge(View(key=key, project_id=project, content=json.loads(json.dumps(content, default=str))))
+        put_row(db, View, _row(key, project, content))
         tell(db, {"view": key, "project_id": str(project)})
+
+
+def _row(key: str, project: uuid.UUID, content: dict[str, Any]) -> dict[str, Any]:
+    return {"key": key, "project_id": project, "content": json.loads(json.dumps(content, default=str))}

@@ -5,11 +5,11 @@ from __future__ import annotations
 import uuid
 
 from sqlalchemy import delete, select, update
-from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from pruxel.core.base.errors import Fault
 from pruxel.server.store.harm import EntryFault
+from pruxel.server.store.rows import put_row
 from pruxel.server.store.tables import EntryRow
 
 # Instead of a picture's key, until the sources are read anew.
@@ -20,8 +20,7 @@ def set_aside(db: Session, project: uuid.UUID, row: EntryRow, fault: Fault) -> N
     """Mark an entry as not drawable and keep why."""
     db.execute(update(EntryRow).where(EntryRow.id == row.id).values(picture=NOT_DRAWABLE))
     values = {"entry": row.id, "project_id": project, "path": row.path, "fault": fault.as_dict()}
-    made = insert(EntryFault).values(values)
-    db.execute(made.on_conflict_do_update(index_elements=["entry"], set_={"fault": made.excluded.fault}))
+    put_row(db, EntryFault, values)
 
 
 def faults_of(db: Session, project: uuid.UUID, most: int) -> list[EntryFault]:

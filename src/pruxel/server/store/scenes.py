@@ -12,7 +12,6 @@ from typing import Any
 
 import orjson
 from sqlalchemy import func, update
-from sqlalchemy.dialects.postgresql import insert
 
 from pruxel.core.base.errors import InputError
 from pruxel.core.base.findings import Evidence
@@ -25,6 +24,7 @@ from pruxel.core.scene.render_images import texels
 from pruxel.core.steps.registry import StepResult
 from pruxel.server.store.blobs import get_blob, has_blob, put_blob
 from pruxel.server.store.database import session
+from pruxel.server.store.rows import put_row
 from pruxel.server.store.tables import StoredScene
 
 # How a stored manifest of a scene begins.
@@ -86,10 +86,8 @@ class StoredSteps:
             "renamed": dict(result.renamed),
             "removed": list(result.removed),
         }
-        row = insert(StoredScene).values(key=key, manifest=manifest, size=size, words=words)
-        same = {"manifest": row.excluded.manifest, "size": row.excluded.size, "words": row.excluded.words}
         with session() as db:
-            db.execute(row.on_conflict_do_update(index_elements=["key"], set_=same))
+            put_row(db, StoredScene, {"key": key, "manifest": manifest, "size": size, "words": words})
 
 
 def shown_scene(scene: Scene) -> str:

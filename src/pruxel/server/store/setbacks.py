@@ -8,12 +8,12 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from sqlalchemy import delete, select
-from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from pruxel import __version__
 from pruxel.core.base.errors import Fault
 from pruxel.server.store.harm import Setback
+from pruxel.server.store.rows import put_row
 
 TIMES = 2
 _LONGEST = 500
@@ -25,9 +25,8 @@ def set_back(db: Session, project: uuid.UUID, kind: str, name: str, stamp: str, 
     name = key_of(name)
     known = db.get(Setback, (project, kind, name), with_for_update=True)
     times = known.times + 1 if known is not None and _still(known, stamp) else 1
-    values = {"stamp": stamp, "version": __version__, "times": times, "fault": fault.as_dict()}
-    made = insert(Setback).values(project_id=project, kind=kind, name=name, **values)
-    db.execute(made.on_conflict_do_update(index_elements=["project_id", "kind", "name"], set_=values))
+    told = {"stamp": stamp, "version": __version__, "times": times, "fault": fault.as_dict()}
+    put_row(db, Setback, {"project_id": project, "kind": kind, "name": name} | told)
 
 
 def set_asides(db: Session, project: uuid.UUID) -> dict[tuple[str, str], tuple[str, Fault]]:
