@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import tempfile
+from collections.abc import Sequence
+from concurrent.futures import ProcessPoolExecutor
+from multiprocessing import get_context
 from pathlib import Path
+from typing import Any
 
 from bench.scenes import waves
 from bench.timing import by_turns, line
 from pruxel.cli.workspace import Given, opener_of
 from pruxel.core.base.context import Context
-from pruxel.core.batch.work import Wish, items_of, work_side_by_side
+from pruxel.core.batch.work import Item, Wish, items_of, work_on, work_side_by_side
 from pruxel.core.deliver.package import write_files
 from pruxel.core.formats import gltf
 from pruxel.core.recipe.document import Rule, StepUse
@@ -36,6 +40,26 @@ def run() -> None:
             assert all(one.state == "done" for one in done), done[0].fault
 
         line("batch of 200 models, two workers : one", *by_turns(lambda: work(2), lambda: work(1), 4), 0.556)
+        with _begun(1) as one, _begun(2) as two:
+            for pool, count in ((one, 1), (two, 2)):
+                _share(pool, count, given, items[: 10 * count])
+            bare = by_turns(lambda: _share(two, 2, given, items), lambda: _share(one, 1, given, items), 2)
+        print(f"  (two processes that share nothing, each begun and warm : one{bare[0] / bare[1]:10.3f} here)")
+
+
+def _begun(count: int) -> ProcessPoolExecutor:
+    return ProcessPoolExecutor(count, mp_context=get_context("spawn"))
+
+
+def _share(pool: ProcessPoolExecutor, count: int, given: tuple[Any, ...], items: Sequence[Item]) -> None:
+    """What the machine allows: an equal share of the items for each process, none of them waiting for another."""
+    list(pool.map(_all_of, [given] * count, [items[k::count] for k in range(count)]))
+
+
+def _all_of(given: tuple[Any, ...], items: Sequence[Item]) -> None:
+    opener = opener_of(*given)
+    for item in items:
+        work_on(opener, item, Wish(STEPS), Context())
 
 
 if __name__ == "__main__":

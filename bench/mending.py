@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from bench.polydata import polydata
-from bench.timing import best, line
+from bench.timing import best, by_turns, line
 from pruxel.core.base.arrays import as_floats, as_indices
-from pruxel.core.geometry.edges import twins
-from pruxel.core.geometry.normals import face_normals, vertex_normals
+from pruxel.core.base.context import Context
+from pruxel.core.geometry.normals import vertex_normals
 from pruxel.core.geometry.pieces import pieces
 from pruxel.core.geometry.places import places
-from pruxel.core.geometry.smoothing import corner_normals, smooth_groups
+from pruxel.core.geometry.smoothing import face_shapes, smoothed
 from pruxel.core.geometry.thinning import thinned
-from pruxel.core.scene.model import Primitive
-from pruxel.core.scene.surface import part_of
+from pruxel.core.scene.model import Material, Mesh, Node, Primitive, Scene
+from pruxel.core.scene.surface import parts_by
+from pruxel.core.steps.registry import STEPS
 
 _SIDE = 708  # a grid of so many corners a side has about a million triangles
 _DISTANCE = 2e-4
@@ -40,17 +43,7 @@ def run() -> None:
     print(f"welded: {len(first):,} places of {_SIDE * _SIDE:,}")
     _beside_vtk(points, faces, moved, apart)
     _beside_trimesh(points, faces)
-    middles = points[faces].mean(axis=1)[:, 0]
-    whole = Primitive(as_floats(points, 3), as_indices(faces))
-    arrays = (whole.positions, whole.indices)
-
-    sides = (middles > 3.5, middles <= 3.5)
-
-    def split() -> None:
-        for side in sides:
-            part_of(whole, side)
-
-    line("split in two by a mask : one copy of the arrays", best(split), best(lambda: [a.copy() for a in arrays]), 3)
+    _splitting(points, faces)
     _thinning(points, faces)
 
 
@@ -79,9 +72,8 @@ def _beside_vtk(points: np.ndarray, faces: np.ndarray, moved: np.ndarray, apart:
         filter_.Update()
 
     def our_normals() -> None:
-        normals = face_normals(as_floats(points, 3), as_indices(faces))
-        group = smooth_groups(as_indices(faces), twins(as_indices(faces)), normals, np.radians(60))
-        corner_normals(as_floats(points, 3), as_indices(faces), normals, group, "angle")
+        normals, weights = face_shapes(as_floats(points, 3), as_indices(faces), "angle")
+        smoothed(as_indices(faces), normals, weights, np.radians(60))
 
     line("weld 3,000,000 corners : VTK", best(lambda: places(as_floats(moved, 3), _DISTANCE)), best(cleaned, 1), 0.4)
     smooth = best(lambda: vertex_normals(as_floats(points, 3), as_indices(faces)))
@@ -99,13 +91,40 @@ def _beside_trimesh(points: np.ndarray, faces: np.ndarray) -> None:
     line("connected pieces : trimesh", best(lambda: pieces(as_indices(faces), len(points))), best(theirs, 1), 0.1)
 
 
+def _splitting(points: np.ndarray, faces: np.ndarray) -> None:
+    """By material, as parts come, and through the middle of all; the arrays are places, normals, UVs and triangles."""
+    normals, uvs = vertex_normals(as_floats(points, 3), as_indices(faces)), as_floats(points[:, ::2], 2)
+    stripe = (points[faces].mean(axis=1)[:, 0] / points[:, 0].max() * 8).astype(np.uint32)
+    whole = Primitive(as_floats(points, 3), as_indices(faces), normals=normals, uvs=(uvs,))
+    arrays = (whole.positions, whole.indices, normals, uvs)
+    by_material = tuple(replace(part, material=number) for number, part in parts_by(whole, stripe))
+    scene = Scene(
+        "stripes", nodes=(Node("stripes", mesh=0),), roots=(0,), meshes=(Mesh("stripes", by_material),),
+        materials=tuple(Material(f"m{number}") for number in range(8)),
+    )  # fmt: skip
+    params = STEPS.get("split_parts").parse({})
+    run = STEPS.get("split_parts").run
+    assert len(run(scene, params, Context()).scene.meshes) == 8
+
+    def copy() -> None:
+        for one in arrays:
+            one.copy()
+
+    line("split by material : one copy of the arrays", *by_turns(lambda: run(scene, params, Context()), copy), 3)
+    half = stripe // 4
+    line("split in two by chosen faces : the same", *by_turns(lambda: list(parts_by(whole, half)), copy), 4)
+
+
 def _thinning(points: np.ndarray, faces: np.ndarray) -> None:
     import fast_simplification
 
     goal = len(faces) // 5
     place = np.arange(len(points), dtype=np.uint32)
-    ours = best(lambda: thinned(as_floats(points, 3), place, as_indices(faces), goal, np.inf), 1)
-    theirs = best(lambda: fast_simplification.simplify(points, faces.astype(np.int64), target_count=goal), 1)
+    ours, theirs = by_turns(
+        lambda: thinned(as_floats(points, 3), place, as_indices(faces), goal, np.inf),
+        lambda: fast_simplification.simplify(points, faces.astype(np.int64), target_count=goal),
+        2,
+    )
     line("thin out to a fifth : fast_simplification", ours, theirs, 1.25)
 
 

@@ -15,7 +15,7 @@ import pruxel.core.steps  # noqa: F401 - registers all steps
 from pruxel.core.base.arrays import as_floats
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import UsageError
-from pruxel.core.findings.registry import find
+from pruxel.core.findings.registry import RULES, find
 from pruxel.core.geometry.measure import area_vectors
 from pruxel.core.pictures.render import View, render
 from pruxel.core.recipe.cache import MemoryCache
@@ -221,6 +221,7 @@ def test_findings_name_parts_that_are_there_and_their_steps_can_be_run(seed: int
         assert set(finding.parts) <= {node.name for node in scene.nodes}
         assert finding.evidence
         if finding.suggestion is not None:
+            assert RULES.get(finding.rule).proposes
             performed(finding.suggestion.step, scene, dict(finding.suggestion.params))
 
 

@@ -6,7 +6,7 @@ from collections import defaultdict
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 from hypothesis.extra import numpy as hnp
 from scipy.sparse import coo_array
@@ -14,11 +14,10 @@ from scipy.sparse.csgraph import connected_components
 
 from pruxel.core.base.arrays import as_floats, as_indices
 from pruxel.core.geometry import edges, smoothing
-from pruxel.core.geometry.compact import compacted
+from pruxel.core.geometry.compact import apart, compacted
 from pruxel.core.geometry.edges import BORDER, CROWDED, NO_LENGTH, twins
 from pruxel.core.geometry.measure import area_vectors
-from pruxel.core.geometry.normals import face_normals
-from pruxel.core.geometry.smoothing import smooth_groups
+from pruxel.core.geometry.smoothing import face_shapes, smoothed
 
 TRIANGLES = hnp.arrays(np.uint32, st.tuples(st.integers(0, 60), st.just(3)), elements=st.integers(0, 12))
 
@@ -79,7 +78,7 @@ def test_unit_normals_are_those_of_the_areas() -> None:
     vectors = area_vectors(points, faces)
     length = np.linalg.norm(vectors, axis=1, keepdims=True)
     assert (length == 0).any(), "some have no area"
-    assert np.allclose(face_normals(points, faces), vectors / np.where(length > 0, length, 1), atol=1e-6)
+    assert np.allclose(face_shapes(points, faces, "area")[0], vectors / np.where(length > 0, length, 1), atol=1e-6)
 
 
 def both_ways(corners: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -97,12 +96,15 @@ def test_both_ways_find_the_same_twins(corners: np.ndarray) -> None:
     assert np.array_equal(quick, sorted_)
 
 
-@settings(max_examples=150, deadline=None)
-@given(TRIANGLES, st.integers(0, 9), st.floats(0, 179))
-def test_corners_are_smooth_with_those_that_smooth_edges_lead_to(corners: np.ndarray, seed: int, angle: float) -> None:
-    positions = as_floats(np.random.default_rng(seed).normal(size=(13, 3)), 3)
+@settings(max_examples=200, deadline=None)
+@given(TRIANGLES, st.integers(0, 9), st.floats(0, 179), st.sampled_from(("angle", "area")), st.floats(0, 1))
+def test_corners_are_smooth_with_those_that_smooth_edges_lead_to(
+    corners: np.ndarray, seed: int, angle: float, weight: smoothing.Weight, height: float
+) -> None:
+    positions = as_floats(np.random.default_rng(seed).normal(size=(13, 3)) * [1, 1, height], 3)
     indices = as_indices(corners)
-    normals, twin = face_normals(positions, indices), twins(indices)
+    normals, weights = face_shapes(positions, indices, weight)
+    twin = twins(indices)
     limit = np.float32(np.cos(np.radians(angle))) - np.float32(1e-6)
     pairs = []
     for h in np.flatnonzero(twin >= 0).tolist():
@@ -113,14 +115,44 @@ def test_corners_are_smooth_with_those_that_smooth_edges_lead_to(corners: np.nda
         after_h, after_g = 3 * t + (h + 1) % 3, 3 * u + (g + 1) % 3
         same = corners[t, h % 3] == corners[u, g % 3]
         pairs += [(h, g), (after_h, after_g)] if same else [(h, after_g), (after_h, g)]
-    size = corners.size
+    # Where no face turns far from the mean of all, all are smooth.
+    flat, size = corners.reshape(-1), corners.size
+    faces = np.repeat(normals.astype(float), 3, axis=0)
+    for place in np.unique(flat):
+        mine = np.flatnonzero(flat == place)
+        mean = (faces[mine] * weights.reshape(-1)[mine, None]).sum(axis=0)
+        length = np.linalg.norm(mean)
+        turned = faces[mine] @ (mean / length if length > 1e-6 else np.array([0.0, 1.0, 0.0]))
+        away = turned[np.any(faces[mine] != 0, axis=1)] - np.cos(np.radians(angle / 2))
+        assume(not len(away) or abs(away.min()) > 1e-4)
+        if not len(away) or away.min() > 0:
+            pairs += [(int(mine[0]), int(one)) for one in mine]
     rows, columns = np.array(pairs or [(0, 0)][: bool(size)], int).reshape(-1, 2).T
     _, plain = connected_components(coo_array((np.ones(len(rows)), (rows, columns)), (size, size)), directed=False)
-    found = smooth_groups(indices, twin, normals, np.radians(angle))
+    group, summed = smoothed(indices, normals, weights, np.radians(angle))
+    found = group.reshape(-1)
     assert len(set(zip(found.tolist(), plain.tolist(), strict=True))) == len(set(found.tolist())) == len(set(plain))
+    for number in np.unique(found):
+        mine = np.flatnonzero(found == number)
+        sums = (faces[mine] * weights.reshape(-1)[mine, None]).sum(axis=0)
+        if np.linalg.norm(sums) > 1e-3:
+            assert np.allclose(summed[number], sums / np.linalg.norm(sums), atol=1e-3)
 
 
 @given(st.floats(1e-4, 1e4), st.floats(-1e4, 1e4))
 def test_angles_are_those_of_the_arc_tangent(crossed: float, dot: float) -> None:
-    found = smoothing._angle.py_func(np.float32(crossed), np.float32(dot))
-    assert abs(found - np.arctan2(np.float32(crossed), np.float32(dot))) < 4e-6
+    assert abs(smoothing._angle.py_func(crossed, dot) - np.arctan2(crossed, dot)) < 2e-6
+
+
+@settings(max_examples=200, deadline=None)
+@given(TRIANGLES, st.integers(1, 9), st.integers(0, 99))
+def test_what_is_taken_apart_by_labels_is_what_masks_leave(corners: np.ndarray, labels: int, seed: int) -> None:
+    indices = as_indices(corners)
+    label = np.random.default_rng(seed).integers(0, labels, len(corners)).astype(np.uint32)
+    parts = list(apart(indices, label, 13))
+    assert [one for one, *_ in parts] == np.unique(label).tolist()
+    for one, faces, old, triangles in parts:
+        assert np.array_equal(faces, np.flatnonzero(label == one))
+        of_mask, masked = compacted(indices, label == one, 13)
+        assert np.array_equal(old, np.arange(13) if of_mask is None else of_mask)
+        assert np.array_equal(triangles, masked)

@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
 
+from pruxel.cli.workspace import Given, opener_of
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import UsageError
+from pruxel.core.images import png
 from pruxel.core.knowledge.kinds import Kind
+from pruxel.core.recipe.asked import Asked
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.scene.checks import problems
 from pruxel.core.scene.digest import digest
@@ -158,3 +163,61 @@ def test_a_skeleton_that_does_not_fit_is_refused_with_what_lacks(opener: Opener)
     for guest in (whole, strange):
         with pytest.raises(UsageError, match="no part can be bound"):
             linked(two_boxes(), "link_skeleton", guest)
+
+
+def _picture(shade: int) -> bytes:
+    return png.encode(np.full((4, 4, 3), shade, np.uint8))
+
+
+def _opened(folder: Path, files: dict[str, bytes]) -> Opener:
+    for name, data in files.items():
+        (folder / name).parent.mkdir(parents=True, exist_ok=True)
+        (folder / name).write_bytes(data)
+    return opener_of((str(folder),), Given())
+
+
+def test_what_an_obj_names_is_told_through_its_material_file(tmp_path: Path) -> None:
+    opener = _opened(tmp_path, {
+        "props/pot.obj": b"mtllib pot.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\nusemtl clay\nf 1/1 2/2 3/3\n",
+        "props/pot.mtl": b"newmtl clay\nmap_Kd ../maps/clay.png\nmap_Ke glow.png\nnewmtl spare\nmap_Kd gone/away.png\n",
+        "maps/clay.png": _picture(90),
+        "other/glow.png": _picture(200),
+    })  # fmt: skip
+    assert opener.mentions("props/pot.obj", Context()) == ["pot.mtl", "../maps/clay.png", "glow.png"]
+    found = links_of(opener.scene(["props/pot.obj"], Context()))
+    assert [(one.kind, one.name, one.entry, one.found) for one in found] == [
+        ("material", "clay", "props/pot.mtl", "beside what names it"),
+        ("texture", "clay", "maps/clay.png", "by its path"),
+        ("texture", "glow", "other/glow.png", "by its name alone"),
+    ]
+
+
+def test_what_a_gltf_names_is_told_even_where_it_lacks_some(tmp_path: Path) -> None:
+    document = {
+        "asset": {"version": "2.0"},
+        "scene": 0, "scenes": [{"nodes": [0]}], "nodes": [{"mesh": 0}],
+        "meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "material": 0}]}],
+        "materials": [{"pbrMetallicRoughness": {"baseColorTexture": {"index": 0}}}],
+        "textures": [{"source": 0}], "images": [{"uri": "skin%20one.png"}],
+        "buffers": [{"uri": "body.bin", "byteLength": 36}], "bufferViews": [{"buffer": 0, "byteLength": 36}],
+        "accessors": [{"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3", "min": [0, 0, 0], "max": [1, 1, 0]}],
+    }  # fmt: skip
+    files = {"a/body.gltf": json.dumps(document).encode(), "a/skin one.png": _picture(40)}
+    lacking = _opened(tmp_path, files)
+    assert lacking.mentions("a/body.gltf", Context()) == ["skin one.png", "body.bin"]
+    places = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], np.float32).tobytes()
+    opener = _opened(tmp_path, {"a/body.bin": places})
+    [texture] = [one for one in links_of(opener.scene(["a/body.gltf"], Context())) if one.kind == "texture"]
+    assert (texture.entry, texture.found) == ("a/skin one.png", "beside what names it")
+
+
+def test_what_lies_in_one_of_several_folders_is_no_gap(tmp_path: Path) -> None:
+    """Readers that look in several folders do not say that it is missing in the others."""
+    files = {"m/x.png": _picture(3), "m/deep/y.png": _picture(4)}
+    asked = Asked(_opened(tmp_path, files).stack, "m/model.dae", Context())
+    assert asked("textures/z.png") is None
+    assert asked("z.png") is None
+    assert asked("gone/x.png") == files["m/x.png"]
+    assert asked("x.png") == files["m/x.png"]
+    assert asked("nowhere/y.png") == files["m/deep/y.png"]
+    assert asked.names() == ["textures/z.png", "gone/x.png", "nowhere/y.png"]

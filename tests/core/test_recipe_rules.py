@@ -162,6 +162,11 @@ def test_ways_of_keeping_mean_here_just_what_the_step_takes() -> None:
     because = StepUse(step="flip_faces", params={"parts": ["mast"]}, because="inward_faces")
     assert ways(scene, because)[0].rule == Rule(finding="inward_faces")
     assert ways(scene, StepUse(step="set_units", params={"factor": 2.0})) == ()
+    # A finding that never says what mends it cannot be followed elsewhere.
+    given = {"entry": "t.png", "materials": ["glass"], "slot": "base colour"}
+    found = ways(scene, StepUse(step="link_texture", params=given, because="missing_textures"))
+    assert found
+    assert not [way for way in found if way.rule is not None and way.rule.finding]
 
 
 @given(st.lists(st.text(min_size=1, max_size=12), min_size=1, max_size=6, unique=True), st.data())

@@ -269,6 +269,26 @@ describe('a recipe', () => {
     await submitted()
     expect((asked[1]!.body as { steps: StepUse[] }).steps[0]).toMatchObject({ params: { parts: ['a'] }, rule: null })
   })
+  it('leaves out who a model is, unless one says otherwise', async () => {
+    const asked = serve({ 'POST /api/projects/*/recipes': () => KEPT })
+    const steps: StepUse[] = [
+      { step: 'fill_slot', params: { slot: 'suit' }, on: true },
+      { step: 'flip', params: {}, on: true },
+    ]
+    const runs = [{ summary: '“post” stands in “suit”', ways: [] }, { ways: [] }] as unknown as ViewContent['steps']
+    mount(KeepRecipe, { attachTo: document.body, props: { name: 'Ida', steps, kinds: KINDS, runs, project: 'p' } })
+    await flushPromises()
+    const row = dialog().querySelector('[data-test=kept-step]')!
+    expect(row.textContent).toContain('“post” stands in “suit”')
+    expect(row.textContent).toContain('each keeps what it is made of')
+    await submitted()
+    row.querySelector('input')!.click()
+    await flushPromises()
+    expect(row.textContent).toContain('the same everywhere')
+    await submitted()
+    const kept = asked.map((one) => (one.body as { steps: StepUse[] }).steps.map((step) => step.step))
+    expect(kept).toEqual([['flip'], ['fill_slot', 'flip']])
+  })
   it('is taken from a file, and what is wrong with it told', async () => {
     const asked = serve({
       'POST /api/projects/*/recipes/file': () =>

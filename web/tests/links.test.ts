@@ -4,7 +4,7 @@ import { afterEach, expect, test, vi } from 'vitest'
 import { api, type Link, type Variant } from '../src/api/client'
 import LinksPanel from '../src/features/bench/LinksPanel.vue'
 import KeepScheme from '../src/features/bench/KeepScheme.vue'
-import { bound, lacking, packedPatterns, relinked, unsure } from '../src/model/links'
+import { bound, called, lacking, packedPatterns, relinked, unsure } from '../src/model/links'
 
 vi.mock('../src/composables/useProject', () => ({ useProject: () => ({ id: { value: 'p' } }) }))
 const link = (some: Partial<Link>): Link => ({
@@ -169,4 +169,11 @@ test('what channels mean is kept for the game; a refusal says why and leaves wha
     name: 'later', match: ['**/*_q.dds', 'tex/odd.tga'],
     red: 'occlusion', green: 'gloss', blue: 'metal', alpha: 'nothing',
   }) // prettier-ignore
+})
+
+test('a material of a file that holds several says which one it is', () => {
+  expect(called(WOOD)).toBe('wood.bmt')
+  expect(called(link({ name: 'clay', entry: 'props/pot.mtl' }))).toBe('clay in pot.mtl')
+  expect(called(COLOUR)).toBe('wood_c.dds')
+  expect(called(link({ kind: 'texture', name: '', entry: '' }))).toBe('none')
 })

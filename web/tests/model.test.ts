@@ -3,7 +3,7 @@ import { queryOf, START, wishOf } from '../src/model/address'
 import { fieldsOf, typedNumber, valuesOf, type NumberField, type Schema } from '../src/model/form'
 import { holderOf, isTaken, written } from '../src/model/keys'
 import { stretch } from '../src/model/ranges'
-import { bytes, counted, folderOf, last, length } from '../src/model/words'
+import { bytes, counted, folderOf, last, length, extent } from '../src/model/words'
 import { moved, WHOLE, zoomedAt } from '../src/model/zoom'
 
 const press = (key: string, held: object = {}) => ({
@@ -150,6 +150,9 @@ describe('words', () => {
       '25.0 cm',
       '4.00 mm',
     ])
+    expect(extent([150.591, 79.74, 193.384])).toBe('150.59 × 79.74 × 193.38 m')
+    expect(extent([1.5, 0.25, 0.004])).toBe('1.50 m × 25.0 cm × 4.00 mm')
+    expect(extent([])).toBe('')
   })
   it('takes paths apart and counts names', () => {
     expect([last('a/b/c.x'), folderOf('a/b/c.x'), folderOf('c')]).toEqual(['c.x', 'a/b', ''])

@@ -138,7 +138,7 @@ test('the list chooses one, more with Shift, a whole group, or what was found', 
 })
 
 test('what is told of one part, and of several', async () => {
-  expect(panel(['p1']).text()).toContain('1.00 m × 500 mm × 2.00 mm')
+  expect(panel(['p1']).text()).toContain('1.00 m × 50.0 cm × 2.00 mm')
   const several = panel(['p1', 'p2'])
   expect(several.get('[data-test=chosen-parts]').text()).toMatch(/2 parts chosen\s*20/)
   await several.get('[data-test=chosen-parts] button[title*="(o)"]').trigger('click')

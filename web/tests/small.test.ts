@@ -197,7 +197,7 @@ describe('parts of the Bench', () => {
     await wrapper.setProps({ parts: [part('body', more), part('hull')] as never, chosen: ['body'] })
     const told = words(wrapper.get("[aria-label='The chosen part']"))
     expect(told).toContain('1,200, 700')
-    expect(told).toContain('500 mm × 2.25 m × 1.00 mm')
+    expect(told).toContain('50.0 cm × 2.25 m × 1.00 mm')
     await wrapper.get("[title='Show it alone (i)']").trigger('click')
     expect(wrapper.emitted('isolate')).toHaveLength(1)
   })

@@ -1,5 +1,6 @@
 // What a model is put together from, and the steps that put something else there.
 import type { Link, StepUse } from '../api/client'
+import { last } from './words'
 
 export interface Bound {
   link: Link
@@ -23,6 +24,13 @@ export function bound(links: Link[]): Bound[] {
     else found.set(key, { link, maps: [] })
   }
   return [...found.values()]
+}
+
+// The file that it stands in, and which of that file it is where the file is called otherwise.
+export function called(link: Link): string {
+  if (!link.entry) return link.name || 'none'
+  const file = last(link.entry)
+  return link.kind === 'material' && link.name && !file.startsWith(`${link.name}.`) ? `${link.name} in ${file}` : file
 }
 
 // Whether it stands for sure; what was found by its name alone may be another.

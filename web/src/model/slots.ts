@@ -1,7 +1,9 @@
 // What stands in the slots of a thing made of parts, and the steps with something else there.
 import type { Slot, StepUse, Variant } from '../api/client'
 
-const fills = (step: StepUse, slot: string) => step.step === 'fill_slot' && step.params?.slot === slot
+// What somebody is made of says who it is: others have their own.
+export const fillsSlot = (step: StepUse) => step.step === 'fill_slot'
+const fills = (step: StepUse, slot: string) => fillsSlot(step) && step.params?.slot === slot
 
 /** The entry that stands in a slot; an empty text where nothing does. */
 export function standing(steps: StepUse[], slot: string): string {

@@ -15,6 +15,13 @@ export function length(metres: number) {
   return `${(metres * 1000).toPrecision(3)} mm`
 }
 
+// Width, height and depth; a unit that all share is said once.
+export function extent(metres: number[]) {
+  const told = metres.map(length)
+  const [unit, ...others] = new Set(told.map((one) => one.slice(one.indexOf(' '))))
+  return others.length || !unit ? told.join(' × ') : told.map((one) => one.replace(unit, '')).join(' × ') + unit
+}
+
 export const last = (path: string) => path.split('/').at(-1) ?? path
 export const folderOf = (path: string) => path.split('/').slice(0, -1).join('/')
 

@@ -18,6 +18,7 @@ from typing import Any
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, ErrorCode, Fault, PruxelError
+from pruxel.core.base.garbage import look_seldom
 from pruxel.core.base.writing import make_folder, write_below
 from pruxel.core.batch.items import ItemTold, item_failed, item_of, item_told, no_report
 from pruxel.core.deliver.deliver import deliver
@@ -109,7 +110,7 @@ def work_side_by_side(
     waiting = list(items)
     while waiting:
         done = set[str]()
-        pool = ProcessPoolExecutor(min(workers, len(waiting)), mp_context=_clean())
+        pool = ProcessPoolExecutor(min(workers, len(waiting)), mp_context=_clean(opening))
         try:
             asked = {pool.submit(_in_process, opening, given, item, wish): item for item in waiting}
             for future in as_completed(asked):
@@ -130,15 +131,15 @@ def work_side_by_side(
         waiting = [item for item in waiting if item.folder not in done]
 
 
-def _clean() -> ForkServerContext:
+def _clean(opening: Callable[..., Opener]) -> ForkServerContext:
     """Processes that begin with our modules loaded, and with nothing else of this one."""
     context = get_context("forkserver")
-    context.set_forkserver_preload([__name__])
+    context.set_forkserver_preload([__name__, opening.__module__, "pruxel.core.native.begun"])
     return context
 
 
 def _alone(opening: Callable[..., Opener], given: tuple[Any, ...], item: Item, wish: Wish) -> ItemTold:
-    with ProcessPoolExecutor(1, mp_context=_clean()) as pool:
+    with ProcessPoolExecutor(1, mp_context=_clean(opening)) as pool:
         try:
             return pool.submit(_in_process, opening, given, item, wish).result()
         except BrokenProcessPool:
@@ -152,6 +153,7 @@ def _in_process(opening: Callable[..., Opener], given: tuple[Any, ...], item: It
 
 @lru_cache(maxsize=1)
 def _opened(opening: Callable[..., Opener], given: tuple[Any, ...]) -> Opener:
+    look_seldom()
     return opening(*given)
 
 

@@ -10,7 +10,7 @@ from pruxel.core.findings.registry import rule
 from pruxel.core.scene.model import Scene
 
 
-@rule("missing_textures", "Textures that are missing")
+@rule("missing_textures", "Textures that are missing", proposes=False)
 def missing_textures(scene: Scene, context: Context) -> Iterator[Finding]:
     """One finding for each texture a material could not get, with the reason and near names."""
     context.check()

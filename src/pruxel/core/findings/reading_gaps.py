@@ -10,7 +10,7 @@ from pruxel.core.findings.registry import rule
 from pruxel.core.scene.model import Scene
 
 
-@rule("reading_gaps", "Parts of a file that could not be read")
+@rule("reading_gaps", "Parts of a file that could not be read", proposes=False)
 def reading_gaps(scene: Scene, context: Context) -> Iterator[Finding]:
     """One finding for each note left by the readers."""
     context.check()

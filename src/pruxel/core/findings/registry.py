@@ -15,21 +15,22 @@ Look = Callable[[Scene, Context], Iterable[Finding]]
 
 @dataclass(frozen=True)
 class Rule:
-    """One registered rule."""
+    """One registered rule. `proposes` is whether its findings may say which step mends them."""
 
     name: str
     title: str
     look: Look
+    proposes: bool = True
 
 
 RULES: Registry[Rule] = Registry("rule")
 
 
-def rule(name: str, title: str) -> Callable[[Look], Look]:
+def rule(name: str, title: str, *, proposes: bool = True) -> Callable[[Look], Look]:
     """Register the decorated function as a rule."""
 
     def add(look: Look) -> Look:
-        RULES.add(name, Rule(name, title, look))
+        RULES.add(name, Rule(name, title, look, proposes))
         return look
 
     return add

@@ -97,12 +97,12 @@ def _sort(far, edge):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
 
 
 def twins(corners: IndexArray) -> AnyArray:
-    """(3m,) int64: the half-edge on the other side of each, for triangles (m, 3) of places.
+    """(3m,) int32, or int64 for over 2^31: the half-edge on the other side of each, for triangles (m, 3) of places.
 
     `BORDER` where one face stands alone, `CROWDED` where more than two meet, `NO_LENGTH` where both ends are one place.
     """
     size = len(corners) * 3
-    twin = np.full(size, BORDER, np.int64)
+    twin = np.full(size, BORDER, np.int32 if size < 1 << 31 else np.int64)
     if not size:
         return twin
     corners, count = np.ascontiguousarray(corners), int(corners.max()) + 1

@@ -37,29 +37,6 @@ def _accumulate(positions, indices, out):  # type: ignore[no-untyped-def] # noqa
             out[n, 1] = 1.0
 
 
-@numba.njit(cache=True, nogil=True, error_model="numpy")
-def _face_normals(positions, indices, out):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
-    for t in range(indices.shape[0]):
-        i, j, k = indices[t, 0], indices[t, 1], indices[t, 2]
-        ux = np.float64(positions[j, 0]) - positions[i, 0]
-        uy = np.float64(positions[j, 1]) - positions[i, 1]
-        uz = np.float64(positions[j, 2]) - positions[i, 2]
-        vx = np.float64(positions[k, 0]) - positions[i, 0]
-        vy = np.float64(positions[k, 1]) - positions[i, 1]
-        vz = np.float64(positions[k, 2]) - positions[i, 2]
-        x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
-        length = np.sqrt(x * x + y * y + z * z)
-        if length > 0:
-            out[t, 0], out[t, 1], out[t, 2] = x / length, y / length, z / length
-
-
-def face_normals(positions: FloatArray, indices: IndexArray) -> FloatArray:
-    """(m, 3) float32 unit normals of triangles (m, 3), along the counter-clockwise one; zeros for one without area."""
-    out = np.zeros((len(indices), 3), np.float32)
-    _face_normals(np.ascontiguousarray(positions), np.ascontiguousarray(indices), out)
-    return frozen(out)
-
-
 def unit_or_computed(given: AnyArray, positions: FloatArray, indices: IndexArray) -> FloatArray:
     """(n, 3) the given directions (n, 3) at unit length; where one has none, or is no number, the surface's own."""
     plain = np.where(usable_rows(given)[:, None], given, 0)

@@ -9,30 +9,29 @@ from pruxel.core.base.arrays import AnyArray, FloatArray, IndexArray, usable_row
 from pruxel.core.geometry.unique import bits_of, unique_rows
 
 # Cells are this many distances wide: few points look into more than one, and few places share one.
-_CELL_DISTANCES = 4.0
+_CELL_DISTANCES = 8.0
 # Cells of a grid along one axis; whole numbers beyond it would lose their last digits.
 _MOST_CELLS = float(1 << 40)
 
 
-@numba.njit(cache=True, nogil=True)
-def _slot_of(x, y, z, cells, heads, mask):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
-    """Where a cell stands in the table, or where it would stand."""
+@numba.njit(inline="always")
+def _slot_of(x, y, z, mask):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
     mixed = x * np.int64(0x2545F4914F6CDD1D) ^ (x >> np.int64(31))
     mixed = (mixed ^ y) * np.int64(0x2545F4914F6CDD1D)
     mixed ^= mixed >> np.int64(29)
     mixed = (mixed ^ z) * np.int64(0x2545F4914F6CDD1D)
-    mixed ^= mixed >> np.int64(32)
-    slot = mixed & mask
-    while heads[slot] >= 0 and (cells[slot, 0] != x or cells[slot, 1] != y or cells[slot, 2] != z):
-        slot = (slot + np.int64(1)) & mask
-    return slot
+    return (mixed ^ mixed >> np.int64(32)) & mask
 
 
 @numba.njit(cache=True, nogil=True)
-def _gather(points, usable, distance, side, cells, heads, following, firsts, place):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
-    """Each point joins the nearest place before it that is near enough, or begins one; returns how many there are."""
+def _gather(points, usable, distance, side, heads, following, known, firsts, place):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    """Each point joins the nearest place before it that is near enough, or begins one; returns how many there are.
+
+    The places of all cells that share a slot hang in one chain: those of other cells are too far away to be taken, and
+    so no slot needs to say which cell it stands for.
+    """
     mask = np.int64(len(heads) - 1)
-    near = distance * distance
+    near, cells = distance * distance, 1 / side
     count = 0
     for i in range(len(points)):
         if not usable[i]:
@@ -41,24 +40,26 @@ def _gather(points, usable, distance, side, cells, heads, following, firsts, pla
             continue
         px, py, pz = np.float64(points[i, 0]), np.float64(points[i, 1]), np.float64(points[i, 2])
         best, least = np.int64(-1), near
-        for cx in range(np.int64(np.floor((px - distance) / side)), np.int64(np.floor((px + distance) / side)) + 1):
-            for cy in range(np.int64(np.floor((py - distance) / side)), np.int64(np.floor((py + distance) / side)) + 1):
-                low, high = np.floor((pz - distance) / side), np.floor((pz + distance) / side)
-                for cz in range(np.int64(low), np.int64(high) + 1):
-                    at = heads[_slot_of(cx, cy, cz, cells, heads, mask)]
+        low, high = np.int64(np.floor((pz - distance) * cells)), np.int64(np.floor((pz + distance) * cells))
+        for x in range(np.int64(np.floor((px - distance) * cells)), np.int64(np.floor((px + distance) * cells)) + 1):
+            for y in range(
+                np.int64(np.floor((py - distance) * cells)), np.int64(np.floor((py + distance) * cells)) + 1
+            ):
+                for z in range(low, high + 1):
+                    at = np.int64(heads[_slot_of(x, y, z, mask)])
                     while at >= 0:
-                        j = firsts[at]
-                        dx, dy, dz = px - points[j, 0], py - points[j, 1], pz - points[j, 2]
+                        dx, dy, dz = px - known[at, 0], py - known[at, 1], pz - known[at, 2]
                         apart = dx * dx + dy * dy + dz * dz
                         if apart < least or (apart == least and (best < 0 or at < best)):
-                            best, least = np.int64(at), apart
-                        at = following[at]
+                            best, least = at, apart
+                        at = np.int64(following[at])
         if best >= 0:
             place[i] = best
             continue
-        x, y, z = np.int64(np.floor(px / side)), np.int64(np.floor(py / side)), np.int64(np.floor(pz / side))
-        slot = _slot_of(x, y, z, cells, heads, mask)
-        cells[slot, 0], cells[slot, 1], cells[slot, 2] = x, y, z
+        slot = _slot_of(
+            np.int64(np.floor(px * cells)), np.int64(np.floor(py * cells)), np.int64(np.floor(pz * cells)), mask
+        )
+        known[count, 0], known[count, 1], known[count, 2] = points[i, 0], points[i, 1], points[i, 2]
         firsts[count], place[i] = i, count
         following[count], heads[slot] = heads[slot], count
         count += 1
@@ -77,10 +78,9 @@ def places(positions: FloatArray, distance: float = 0.0) -> tuple[AnyArray, Inde
     usable = usable_rows(positions)
     reach = float(np.abs(positions[usable]).max()) if usable.any() else 0.0
     side = max(_CELL_DISTANCES * distance, reach / _MOST_CELLS)
-    size = 1 << max(int(len(positions) * 1.5).bit_length(), 4)
-    place, firsts = np.empty(len(positions), np.uint32), np.empty(len(positions), np.int64)
-    count = _gather(
-        np.ascontiguousarray(positions), usable, distance, side, np.zeros((size, 3), np.int64),
-        np.full(size, -1, np.int64), np.empty(len(positions), np.int64), firsts, place,
-    )  # fmt: skip
+    heads = np.full(1 << max(len(positions).bit_length(), 4), -1, np.int32)
+    following, known = np.empty(len(positions), np.int32), np.empty((len(positions), 3), np.float32)
+    firsts, place = np.empty(len(positions), np.int64), np.empty(len(positions), np.uint32)
+    points = np.ascontiguousarray(positions, np.float32)
+    count = _gather(points, usable, distance, side, heads, following, known, firsts, place)
     return firsts[:count], place

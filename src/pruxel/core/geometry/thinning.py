@@ -14,11 +14,15 @@ import numpy as np
 from pruxel.core.base.arrays import AnyArray, DoubleArray, FloatArray, IndexArray
 from pruxel.core.geometry.edges import CROWDED, NO_LENGTH, twins
 from pruxel.core.geometry.quadrics import INSIDE, OPEN, SEAM, quadrics, squared_distance
+from pruxel.core.native.threads import over_ranges
 
 _FREE, _ON_BORDER, _ON_SEAM, _FIXED = 0, 1, 2, 3
-# In one pass nothing is done that costs more than this many times what reaching the goal would.
-_REACH = 1.5
-_MOST_AROUND = 64
+# The bits of a cost that say nothing of its step, and how many steps further than the goal needs one pass goes.
+_STEP_BITS, _REACH = 22, 1
+_LARGEST = np.float32(np.finfo(np.float32).max)
+# Faces at a place that goes, and at one that another comes to: hubs with more are left as they are.
+_MOST_AROUND, _MOST_AT_END = 64, 4096
+_LEAST_COSINE = 0.25  # between what a face was and what it becomes
 _MOST_PASSES = 200
 
 
@@ -34,32 +38,42 @@ class Thinned:
 @numba.njit(cache=True, nogil=True)
 def _edge_kinds(faces, vertices, twin, out):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
     """Inside, open (or of more than two faces), or a seam: the vertices on its two sides differ."""
-    for h in range(len(twin)):
-        g = twin[h]
-        if g < 0:
-            out[h] = INSIDE if g == NO_LENGTH else OPEN
-            continue
-        t, u = h // 3, g // 3
-        here, there = vertices[t, h % 3], vertices[t, (h + 1) % 3]
-        first, second = vertices[u, g % 3], vertices[u, (g + 1) % 3]
-        if faces[t, h % 3] == faces[u, g % 3]:
-            first, second = second, first
-        out[h] = INSIDE if here == second and there == first else SEAM
+    for t in range(len(faces)):
+        for k in range(3):
+            h = 3 * t + k
+            g = twin[h]
+            if g < 0:
+                out[h] = INSIDE if g == NO_LENGTH else OPEN
+                continue
+            if g < h:
+                out[h] = out[g]
+                continue
+            n = 0 if k == 2 else k + 1
+            u = g // 3
+            j = g - 3 * u
+            m = 0 if j == 2 else j + 1
+            first, second = vertices[u, j], vertices[u, m]
+            if faces[t, k] == faces[u, j]:
+                first, second = second, first
+            out[h] = INSIDE if vertices[t, k] == second and vertices[t, n] == first else SEAM
 
 
 @numba.njit(cache=True, nogil=True)
 def _place_kinds(faces, twin, edge_kind, opens, seams, out):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
-    for h in range(len(twin)):
-        t, k = h // 3, h % 3
-        a, b = faces[t, k], faces[t, (k + 1) % 3]
-        if twin[h] == CROWDED:
-            out[a] = out[b] = _FIXED
-        elif edge_kind[h] == OPEN:
-            opens[a] += 1
-            opens[b] += 1
-        elif edge_kind[h] == SEAM and twin[h] > h:
-            seams[a] += 1
-            seams[b] += 1
+    for t in range(len(faces)):
+        for k in range(3):
+            h = 3 * t + k
+            if edge_kind[h] == INSIDE:
+                continue
+            a, b = faces[t, k], faces[t, 0 if k == 2 else k + 1]
+            if twin[h] == CROWDED:
+                out[a] = out[b] = _FIXED
+            elif edge_kind[h] == OPEN:
+                opens[a] += 1
+                opens[b] += 1
+            elif twin[h] > h:
+                seams[a] += 1
+                seams[b] += 1
     for p in range(len(out)):
         if out[p] == _FIXED or (opens[p] == 0 and seams[p] == 0):
             continue
@@ -87,77 +101,84 @@ def _around(faces, starts, listed):  # type: ignore[no-untyped-def] # noqa: ANN0
 
 
 @numba.njit(cache=True, nogil=True)
-def _costs(points, faces, twin, edge_kind, kinds, rows, cost, ways):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+def _costs(points, faces, start, stop, twin, edge_kind, kinds, rows, most, cost, ways):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
     """What it costs to bring one end of each edge to the other, the cheaper way; infinite where that may not be."""
-    for h in range(len(edge_kind)):
-        t, k = h // 3, h % 3
-        a, b = faces[t, k], faces[t, (k + 1) % 3]
-        cost[h] = np.inf
-        if 0 <= twin[h] < h:
-            continue  # of the two halves of an edge one is asked
-        for way in range(2):
-            start, end = (a, b) if way == 0 else (b, a)
-            kind = kinds[start]
-            # Along the open edge or the seam that it is on, to a place that is on it too.
-            along = (kind == _ON_BORDER and edge_kind[h] == OPEN) or (kind == _ON_SEAM and edge_kind[h] == SEAM)
-            if kind == _FREE or (along and (kinds[end] == kind or kinds[end] == _FIXED)):
-                found = squared_distance(rows[start], points[end, 0], points[end, 1], points[end, 2])
-                if found < cost[h]:
-                    cost[h], ways[h] = found, way
+    for t in range(start, stop):
+        for k in range(3):
+            h = 3 * t + k
+            cost[h] = np.inf
+            if 0 <= twin[h] < h:
+                continue  # of the two halves of an edge one is asked
+            a, b = faces[t, k], faces[t, 0 if k == 2 else k + 1]
+            for way in range(2):
+                old, new = (a, b) if way == 0 else (b, a)
+                kind = kinds[old]
+                # Along the open edge or the seam that it is on, to a place that is on it too.
+                along = (kind == _ON_BORDER and edge_kind[h] == OPEN) or (kind == _ON_SEAM and edge_kind[h] == SEAM)
+                if kind == _FREE or (along and (kinds[new] == kind or kinds[new] == _FIXED)):
+                    found = squared_distance(rows[old], points[new, 0], points[new, 1], points[new, 2])
+                    if found <= most and found < cost[h]:
+                        cost[h], ways[h] = found, way
 
 
 @numba.njit(cache=True, nogil=True)
-def _turns_over(points, faces, target, starts, listed, a, b):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
-    """Whether a face at a would look away, or nearly, with a at b."""
+def _ring(faces, target, starts, listed, a, ring):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    """Fill in the two other places of each face at a that is left, in its order; returns how many, or -1: too many."""
+    count = 0
     for at in range(starts[a], starts[a + 1]):
         t = listed[at]
         i, j, k = target[faces[t, 0]], target[faces[t, 1]], target[faces[t, 2]]
-        if i == j or j == k or k == i or b in (i, j, k):  # noqa: PLR1714 - faces that are gone, or go
+        if i == j or k in (i, j):
             continue
-        if j == a:
-            i, j, k = j, k, i
-        elif k == a:
-            i, j, k = k, i, j
-        ux, uy, uz = points[j, 0] - points[i, 0], points[j, 1] - points[i, 1], points[j, 2] - points[i, 2]
-        vx, vy, vz = points[k, 0] - points[i, 0], points[k, 1] - points[i, 1], points[k, 2] - points[i, 2]
-        px, py, pz = points[j, 0] - points[b, 0], points[j, 1] - points[b, 1], points[j, 2] - points[b, 2]
-        qx, qy, qz = points[k, 0] - points[b, 0], points[k, 1] - points[b, 1], points[k, 2] - points[b, 2]
-        nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
-        mx, my, mz = py * qz - pz * qy, pz * qx - px * qz, px * qy - py * qx
+        if count == len(ring):
+            return -1
+        if i == a:
+            ring[count, 0], ring[count, 1] = j, k
+        elif j == a:
+            ring[count, 0], ring[count, 1] = k, i
+        else:
+            ring[count, 0], ring[count, 1] = i, j
+        count += 1
+    return count
+
+
+@numba.njit(cache=True, nogil=True)
+def _turns_over(points, ring, a, b):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    """Whether a face at a would look away, or nearly, with a at b."""
+    ax, ay, az = points[a, 0], points[a, 1], points[a, 2]
+    bx, by, bz = points[b, 0], points[b, 1], points[b, 2]
+    for n in range(len(ring)):
+        j, k = ring[n, 0], ring[n, 1]
+        if b in (j, k):
+            continue  # one that goes
+        x, y, z = points[j, 0], points[j, 1], points[j, 2]
+        ex, ey, ez = points[k, 0] - x, points[k, 1] - y, points[k, 2] - z
+        ux, uy, uz = x - ax, y - ay, z - az
+        vx, vy, vz = x - bx, y - by, z - bz
+        nx, ny, nz = uy * ez - uz * ey, uz * ex - ux * ez, ux * ey - uy * ex
+        mx, my, mz = vy * ez - vz * ey, vz * ex - vx * ez, vx * ey - vy * ex
         dot = nx * mx + ny * my + nz * mz
-        if dot <= 0.25 * np.sqrt((nx * nx + ny * ny + nz * nz) * (mx * mx + my * my + mz * mz)):
+        square = (nx * nx + ny * ny + nz * nz) * (mx * mx + my * my + mz * mz)
+        if dot <= 0 or dot * dot <= _LEAST_COSINE * _LEAST_COSINE * square:
             return True
     return False
 
 
 @numba.njit(cache=True, nogil=True)
-def _shared(faces, target, starts, listed, a, b, seen):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+def _shared(faces, target, starts, listed, ring, b, seen):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
     """How many places neighbour both: more than faces at the edge, and the surface would touch itself."""
-    count = 0
-    for at in range(starts[a], starts[a + 1]):
-        for k in range(3):
-            p = target[faces[listed[at], k]]
-            if p in (a, b):
-                continue
-            known = False
-            for n in range(count):
-                if seen[n] == p:
-                    known = True
-                    break
-            if not known:
-                if count == len(seen):
-                    return len(seen)
-                seen[count] = p
-                count += 1
+    for n in range(len(ring)):
+        seen[ring[n, 0]] = seen[ring[n, 1]] = True
+    seen[b] = False
     both = 0
     for at in range(starts[b], starts[b + 1]):
         for k in range(3):
             p = target[faces[listed[at], k]]
-            for n in range(count):
-                if seen[n] == p:
-                    both += 1
-                    seen[n] = -1
-                    break
+            if seen[p]:
+                both += 1
+                seen[p] = False
+    for n in range(len(ring)):
+        seen[ring[n, 0]] = seen[ring[n, 1]] = False
     return both
 
 
@@ -190,7 +211,8 @@ def _vertex_after(faces, vertices, starts, listed, twin, h, a, old, new):  # typ
 def _collapse(points, faces, vertices, twin, cost, ways, order, most, starts, listed, target, heir, rows):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
     """Collapse what may be, cheapest first, each place once in a pass; returns faces gone and the largest cost."""
     busy = np.zeros(len(points), np.bool_)
-    seen = np.empty(_MOST_AROUND, np.int64)
+    seen = np.zeros(len(points), np.bool_)
+    room = np.empty((_MOST_AROUND, 2), np.int32)
     old, new = np.empty(2, np.int64), np.empty(2, np.int64)
     gone, worst = 0, 0.0
     for n in range(len(order)):
@@ -205,9 +227,12 @@ def _collapse(points, faces, vertices, twin, cost, ways, order, most, starts, li
             continue
         count = _vertex_after(faces, vertices, starts, listed, twin, h, a, old, new)
         sides = 1 if twin[h] < 0 else 2
-        if count == 0 or _shared(faces, target, starts, listed, a, b, seen) > sides:
+        if count == 0 or starts[b + 1] - starts[b] > _MOST_AT_END:
             continue
-        if _turns_over(points, faces, target, starts, listed, a, b):
+        around = _ring(faces, target, starts, listed, a, room)
+        if around < 0 or _turns_over(points, room[:around], a, b):
+            continue
+        if _shared(faces, target, starts, listed, room[:around], b, seen) > sides:
             continue
         for one in range(count):
             heir[old[one]] = new[one]
@@ -220,6 +245,22 @@ def _collapse(points, faces, vertices, twin, cost, ways, order, most, starts, li
     return gone, worst
 
 
+@numba.njit(cache=True, nogil=True)
+def _go_on(heir, place, vertices, left, faces):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    """Put heirs into the place of vertices and leave out the faces that have none of their area left; how many stay."""
+    count = 0
+    for t in range(len(vertices)):
+        i, j, k = heir[vertices[t, 0]], heir[vertices[t, 1]], heir[vertices[t, 2]]
+        a, b, c = place[i], place[j], place[k]
+        if a in (b, c) or b == c:
+            continue
+        vertices[count, 0], vertices[count, 1], vertices[count, 2] = i, j, k
+        faces[count, 0], faces[count, 1], faces[count, 2] = a, b, c
+        left[count] = left[t]
+        count += 1
+    return count
+
+
 def thinned(positions: FloatArray, place: IndexArray, indices: IndexArray, goal: int, most_error: float) -> Thinned:
     """Collapse edges until no more than `goal` triangles are left, or the next would move the surface too far.
 
@@ -227,26 +268,27 @@ def thinned(positions: FloatArray, place: IndexArray, indices: IndexArray, goal:
     the distance, in metres, of a collapsed place from the planes it stands for (the root of their weighted mean).
     """
     points = np.ascontiguousarray(positions, np.float64)
-    left, vertices = np.arange(len(indices)), indices.astype(np.int64)
+    left, vertices = np.arange(len(indices), dtype=np.int32), indices.astype(np.int32)
+    faces = np.empty_like(vertices)
+    place, heir = np.ascontiguousarray(place), np.arange(len(place), dtype=np.int32)
     worst, rows = 0.0, None
     for _ in range(_MOST_PASSES):
-        faces = place[vertices].astype(np.int64)
-        whole = (faces[:, 0] != faces[:, 1]) & (faces[:, 1] != faces[:, 2]) & (faces[:, 2] != faces[:, 0])
-        left, vertices, faces = left[whole], vertices[whole], np.ascontiguousarray(faces[whole])
+        count = _go_on(heir, place, vertices, left, faces)
+        left, vertices, faces = left[:count], vertices[:count], faces[:count]
         if len(faces) <= goal:
             break
-        twin = twins(faces.astype(np.uint32))
+        twin = twins(faces.view(np.uint32))
         edge_kind = np.empty(len(twin), np.int8)
         _edge_kinds(faces, vertices, twin, edge_kind)
         kinds = np.zeros(len(points), np.int8)
         _place_kinds(faces, twin, edge_kind, np.zeros(len(points), np.int32), np.zeros(len(points), np.int32), kinds)
         if rows is None:
             rows = quadrics(points, faces, edge_kind)
-        done = _pass(points, faces, vertices, twin, edge_kind, kinds, rows, len(faces) - goal, most_error)
-        if done is None:
+        error = _pass(points, faces, vertices, twin, edge_kind, kinds, rows, len(faces) - goal, most_error, heir)
+        if error is None:
             break
-        vertices, worst = done[0], max(worst, done[1])
-    return Thinned(left, vertices.astype(np.uint32), float(np.sqrt(worst)))
+        worst = max(worst, error)
+    return Thinned(left.astype(np.int64), vertices.astype(np.uint32), float(np.sqrt(worst)))
 
 
 def _pass(
@@ -259,29 +301,50 @@ def _pass(
     rows: DoubleArray,
     most: int,
     most_error: float,
-) -> tuple[AnyArray, float] | None:
-    """One pass over all edges: the faces' new vertices and the largest cost; None when nothing could be collapsed."""
-    cost, ways = np.empty(len(twin)), np.zeros(len(twin), np.int8)
-    _costs(points, faces, twin, edge_kind, kinds, rows, cost, ways)
-    edges = np.flatnonzero(cost <= most_error * most_error)
-    if not len(edges):
-        return None
-    order = _cheapest(cost[edges], edges, most // 2)
-    starts, listed = np.zeros(len(points) + 2, np.int64), np.empty(faces.size, np.int64)
+    heir: AnyArray,
+) -> float | None:
+    """One pass over all edges: fills in the heirs of vertices, the largest cost; None when nothing could go."""
+    cost, ways = np.empty(len(twin), np.float32), np.zeros(len(twin), np.int8)
+    most_cost = most_error * most_error
+    over_ranges(
+        len(faces), lambda a, b: _costs(points, faces, a, b, twin, edge_kind, kinds, rows, most_cost, cost, ways)
+    )
+    order = _cheapest(cost, most_cost, most // 2)
+    starts, listed = np.zeros(len(points) + 2, np.int32), np.empty(faces.size, np.int32)
     _around(faces, starts, listed)
-    target, heir = np.arange(len(points)), np.arange(int(vertices.max()) + 1)
+    target = np.arange(len(points), dtype=np.int32)
     gone, worst = _collapse(points, faces, vertices, twin, cost, ways, order, most, starts, listed, target, heir, rows)
-    return (heir[vertices], float(worst)) if gone else None
+    return float(worst) if gone else None
 
 
-def _cheapest(cost: DoubleArray, edges: AnyArray, wanted: int) -> AnyArray:
-    """Edges (e,) by their cost, those that cost not much more than the `wanted` cheapest; of equal ones the first.
+@numba.njit(cache=True, nogil=True)
+def _in_steps(kind, limit, further, wanted, ends, order):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    """Number edges by steps of cost, in each as they come; returns how many are worth a try."""
+    for h in range(len(kind)):
+        if kind[h] <= limit:
+            ends[kind[h] + 1] += 1
+    last = 0
+    for k in range(limit + 1):
+        ends[k + 1] += ends[k]
+        if ends[k] <= wanted:
+            last = k
+    last = min(last + further, limit)
+    count = ends[last + 1]
+    for h in range(len(kind)):
+        if kind[h] <= last:
+            order[ends[kind[h]]] = h
+            ends[kind[h]] += 1
+    return count
 
-    Costs and numbers are sorted as one whole number each, which is several times as fast as sorting places by costs.
+
+def _cheapest(cost: AnyArray, most_cost: float, wanted: int) -> AnyArray:
+    """(e,) uint32 edges by their cost (h,) float32, those that cost not much more than the `wanted` cheapest.
+
+    Costs count in steps of half a doubling. Edges of one step stay in the order of the faces, and so near to
+    each other in memory, which is worth more than half of the time.
     """
-    keys = (cost.astype(np.float32).view(np.uint32).astype(np.uint64) << np.uint64(32)) | edges.astype(np.uint64)
-    if wanted < len(keys) - 1:
-        last = np.partition(keys, wanted)[wanted] >> np.uint64(32)
-        limit = np.array([last], np.uint32).view(np.float32) * np.float32(_REACH)
-        keys = keys[keys <= ((limit.view(np.uint32).astype(np.uint64) + np.uint64(1)) << np.uint64(32))[0]]
-    return (np.sort(keys) & np.uint64(0xFFFFFFFF)).astype(np.int64)
+    kind = cost.view(np.uint32) >> np.uint32(_STEP_BITS)
+    limit = int(np.minimum(np.float32(most_cost), _LARGEST).view(np.uint32) >> np.uint32(_STEP_BITS))
+    order = np.empty(len(cost), np.uint32)
+    count = _in_steps(kind.astype(np.int32), limit, _REACH, wanted, np.zeros(limit + 2, np.int64), order)
+    return order[:count]

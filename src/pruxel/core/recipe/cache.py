@@ -28,7 +28,8 @@ class MemoryCache:
     """The results used last, of at most `most_bytes` together. Scenes share arrays, and what is shared counts once."""
 
     most_bytes: int = _DEFAULT_BYTES
-    _kept: OrderedDict[str, StepResult] = field(default_factory=OrderedDict)
+    # With each result what its scene holds, see `bytes_of`: what scenes share counts once.
+    _kept: OrderedDict[str, tuple[StepResult, dict[int, int]]] = field(default_factory=OrderedDict)
     _lock: Lock = field(default_factory=Lock)
 
     def get(self, key: str) -> StepResult | None:
@@ -36,16 +37,17 @@ class MemoryCache:
         with self._lock:
             if key in self._kept:
                 self._kept.move_to_end(key)
-            return self._kept.get(key)
+            found = self._kept.get(key)
+            return None if found is None else found[0]
 
     def put(self, key: str, result: StepResult) -> None:
         """Store a result; those unused longest go. One that is too large alone is kept by itself."""
         with self._lock:
-            self._kept[key] = result
+            self._kept[key] = (result, bytes_of(result.scene))
             self._kept.move_to_end(key)
             sizes: dict[int, int] = {}
             for number, known in enumerate(reversed(list(self._kept))):
-                sizes |= bytes_of(self._kept[known].scene)
+                sizes |= self._kept[known][1]
                 if number and sum(sizes.values()) > self.most_bytes:
                     for _ in range(len(self._kept) - number):
                         self._kept.popitem(last=False)

@@ -28,6 +28,7 @@ from pruxel.core.knowledge.catalogue import read_rows
 from pruxel.core.knowledge.kinds import Kind, layouts_for
 from pruxel.core.knowledge.schemes import with_schemes
 from pruxel.core.pictures.sheet import material_sheet, texture_sheet
+from pruxel.core.recipe.asked import Asked
 from pruxel.core.recipe.playing import MOST_TRIED, on_nearest
 from pruxel.core.scene.assign import assign_materials
 from pruxel.core.scene.beside import side_by_side
@@ -85,8 +86,9 @@ class Opener:
             return entered(_with_its_own(read_skeleton(file, context), file, context), path)
         spec = format_for(path, bytes(data[:HEAD_BYTES]))
         if spec is not None and spec.read is not None:
-            found = spec.read(data, path, lambda name: self._bytes(name, path, context), context)
-            return _noted(found.scene, found.faults)
+            asked = Asked(self.stack, path, context)
+            found = spec.read(data, path, asked, context)
+            return _noted(asked.told(found.scene), found.faults)
         kind = self.stack.kind_of(path)
         if kind is Kind.MATERIAL:
             return material_sheet(self.material(path, context), path)
@@ -160,9 +162,7 @@ class Opener:
         found: list[str] = []
         if file is None:
             spec = format_for(path, bytes(data[:HEAD_BYTES]))
-            if spec is not None and spec.read is not None:
-                spec.read(data, path, found.append, context)
-            return list(dict.fromkeys(found))
+            return [] if spec is None else Asked(self.stack, path, context).mentioned(spec, data)
 
         def heard(name: str) -> FoundTexture:
             found.append(name)
@@ -261,10 +261,6 @@ class Opener:
             context,
             beside(self.stack, path, context),
         )
-
-    def _bytes(self, name: str, path: str, context: Context) -> bytes | None:
-        found = beside(self.stack, path, context)(name)
-        return None if found is None else bytes(found)
 
     def _by_layout(self, file: ParsedFile, above: tuple[str, ...], context: Context) -> Scene:
         """A model, the last of `above`: on its skeleton, with its materials, and with the clips of its own file."""

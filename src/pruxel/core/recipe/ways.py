@@ -33,9 +33,9 @@ def ways(scene: Scene, use: StepUse) -> tuple[Way, ...]:
     A pattern is offered only where it means just what the step takes here.
     """
     found = list[Way]()
-    if use.because and use.because in {rule.name for rule in RULES}:
-        title = RULES.get(use.because).title
-        found.append(Way(f"as this finding proposes: {title}", {}, Rule(finding=use.because)))
+    reason = next((rule for rule in RULES if rule.name == use.because and rule.proposes), None)
+    if reason is not None:
+        found.append(Way(f"as this finding proposes: {reason.title}", {}, Rule(finding=use.because)))
     for name, every in (("parts", _part_names(scene)), ("materials", [m.name for m in scene.materials])):
         chosen = use.params.get(name)
         if isinstance(chosen, list | tuple) and chosen:

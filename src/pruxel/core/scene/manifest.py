@@ -91,9 +91,15 @@ def _leaves(value: Any) -> Iterator[Any]:  # noqa: ANN401 - any leaf of the mode
     elif isinstance(value, tuple):
         for item in value:
             yield from _leaves(item)
-    elif is_dataclass(value):
-        for name, _ in _defaults(type(value)):  # type: ignore[arg-type]
+    else:
+        for name in _holding(type(value)):  # type: ignore[arg-type]
             yield from _leaves(getattr(value, name))
+
+
+@cache
+def _holding(kind: type) -> tuple[str, ...]:
+    """The fields of a dataclass; what is none holds nothing."""
+    return tuple(item.name for item in dataclasses.fields(kind)) if is_dataclass(kind) else ()
 
 
 def bytes_of(scene: Scene) -> dict[int, int]:

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray, FloatArray, IndexArray, as_indices, frozen, starts_of
-from pruxel.core.geometry.compact import compacted
+from pruxel.core.base.arrays import AnyArray, FloatArray, IndexArray, as_indices, frozen
+from pruxel.core.geometry.compact import apart, compacted
 from pruxel.core.geometry.places import places
 from pruxel.core.geometry.polygons import face_sizes
 from pruxel.core.scene.model import Mesh, MorphTarget, Primitive
@@ -60,8 +60,7 @@ def with_faces(primitive: Primitive, keep: AnyArray) -> Primitive:
     """The primitive with some of its triangles, (m,) bool, and all of its vertices; polygons as in `part_of`."""
     if bool(keep.all()):
         return primitive
-    sizes = None if primitive.face_sizes is None else _sizes_left(primitive.face_sizes, keep)
-    return replace(primitive, indices=as_indices(primitive.indices[keep]), face_sizes=sizes)
+    return replace(primitive, indices=as_indices(primitive.indices[keep]), face_sizes=_sizes_left(primitive, keep))
 
 
 def part_of(primitive: Primitive, keep: AnyArray) -> Primitive:
@@ -72,19 +71,38 @@ def part_of(primitive: Primitive, keep: AnyArray) -> Primitive:
     if bool(keep.all()):
         return used_only(primitive)
     old_of_new, indices = compacted(primitive.indices, keep, len(primitive.positions))
-    sizes = None if primitive.face_sizes is None else _sizes_left(primitive.face_sizes, keep)
+    sizes = _sizes_left(primitive, keep)
     if old_of_new is None:
         return replace(primitive, indices=as_indices(indices), face_sizes=sizes)
     return gathered(primitive, old_of_new, as_indices(indices), sizes)
 
 
-def _sizes_left(face_sizes_: IndexArray, keep: AnyArray) -> IndexArray | None:
-    sizes = face_sizes_.astype(np.int64)
-    left = np.add.reduceat(keep, starts_of(sizes - 2)) if len(sizes) else np.zeros(0, np.int64)
+def parts_by(primitive: Primitive, label: AnyArray) -> Iterator[tuple[int, Primitive]]:
+    """The primitive taken apart by a label of each triangle, (m,) uint32: each label and its part as in `part_of`."""
+    if bool((label == label[:1]).all()):
+        yield from ((int(one), used_only(primitive)) for one in label[:1])
+        return
+    polygon = None if primitive.face_sizes is None else polygon_of_face(primitive)
+    for one, faces, old_of_new, indices in apart(primitive.indices, label, len(primitive.positions)):
+        sizes = None if polygon is None else _whole_or_cut(primitive, polygon[faces])
+        yield one, gathered(primitive, old_of_new, as_indices(indices), sizes)
+
+
+def _sizes_left(primitive: Primitive, keep: AnyArray) -> IndexArray | None:
+    return None if primitive.face_sizes is None else _whole_or_cut(primitive, polygon_of_face(primitive)[keep])
+
+
+def _whole_or_cut(primitive: Primitive, polygon: AnyArray) -> IndexArray | None:
+    """Sizes of faces that are left, by the polygon of each triangle that is, ascending.
+
+    A polygon that is whole stays one; of others each triangle counts for itself.
+    """
+    assert primitive.face_sizes is not None
+    left = np.bincount(polygon - polygon[0]) if len(polygon) else np.zeros(0, np.int64)
+    mine = np.flatnonzero(left)
+    left, sizes = left[mine], primitive.face_sizes[mine + polygon[:1]].astype(np.int64)
     whole = left == sizes - 2
-    # A polygon that is whole stays one; of others each triangle counts for itself.
-    each = np.repeat(np.where(whole, sizes, 3), np.where(whole, 1, left))
-    return face_sizes(each)
+    return face_sizes(np.repeat(np.where(whole, sizes, 3), np.where(whole, 1, left)))
 
 
 def gathered(
@@ -92,26 +110,29 @@ def gathered(
 ) -> Primitive:
     """The primitive with other vertices, old_of_new (n,), and the faces (m, 3) of these."""
 
+    def taken(values: AnyArray) -> AnyArray:
+        return frozen(values.take(old_of_new, axis=0))  # in a third of the time that values[old_of_new] takes
+
     def some(values: AnyArray | None) -> AnyArray | None:
-        return None if values is None else frozen(values.take(old_of_new, axis=0))
+        return None if values is None else taken(values)
 
     def target(one: MorphTarget) -> MorphTarget:
         return MorphTarget(
             one.name, some(one.positions), normals=some(one.normals), tangents=some(one.tangents),
-            uvs=tuple(u[old_of_new] for u in one.uvs), colors=tuple(c[old_of_new] for c in one.colors),
+            uvs=tuple(map(taken, one.uvs)), colors=tuple(map(taken, one.colors)),
         )  # fmt: skip
 
     return replace(
         primitive,
-        positions=frozen(primitive.positions.take(old_of_new, axis=0)),
+        positions=taken(primitive.positions),
         indices=as_indices(indices),
         normals=some(primitive.normals),
         tangents=some(primitive.tangents),
-        uvs=tuple(frozen(u[old_of_new]) for u in primitive.uvs),
-        colors=tuple(frozen(c[old_of_new]) for c in primitive.colors),
+        uvs=tuple(map(taken, primitive.uvs)),
+        colors=tuple(map(taken, primitive.colors)),
         joints=some(primitive.joints),
         weights=some(primitive.weights),
-        attributes=tuple(replace(a, values=frozen(a.values[old_of_new])) for a in primitive.attributes),
+        attributes=tuple(replace(a, values=taken(a.values)) for a in primitive.attributes),
         targets=tuple(target(one) for one in primitive.targets),
         face_sizes=face_sizes,
     )

@@ -9,6 +9,7 @@ from __future__ import annotations
 import typing
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cache
 from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, GetJsonSchemaHandler
@@ -98,15 +99,20 @@ class Reference:
 
 def references_in(params: BaseModel) -> Iterator[Reference]:
     """All references that parameters hold, at any depth."""
-    hints = typing.get_type_hints(type(params), include_extras=True)
+    hints = _hints(type(params))
     for name in type(params).model_fields:
         yield from _inside(getattr(params, name), hints[name])
 
 
 def marks_of(params: type[BaseModel]) -> Iterator[Refers]:
     """What parameters of this type may refer to."""
-    for hint in typing.get_type_hints(params, include_extras=True).values():
+    for hint in _hints(params).values():
         yield from _marks(hint)
+
+
+@cache
+def _hints(params: type[BaseModel]) -> dict[str, Any]:
+    return typing.get_type_hints(params, include_extras=True)
 
 
 def _inside(value: Any, hint: Any) -> Iterator[Reference]:  # noqa: ANN401 - any parameter

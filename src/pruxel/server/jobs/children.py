@@ -29,7 +29,12 @@ _DONE = "done"
 _AWAY_CODE = 75  # EX_TEMPFAIL of sysexits.h
 _PAGE = os.sysconf("SC_PAGE_SIZE")
 # Loaded once, by the process that all children are forks of: one that was killed is replaced in a moment.
-_BEGUN_WITH = ("pruxel.core.native.warm", "pruxel.server.jobs.kinds", "pruxel.server.jobs.runner")
+_BEGUN_WITH = (
+    "pruxel.core.native.begun",
+    "pruxel.core.native.warm",
+    "pruxel.server.jobs.kinds",
+    "pruxel.server.jobs.runner",
+)
 
 
 class Ending(StrEnum):

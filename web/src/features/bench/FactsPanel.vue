@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { ViewContent } from '../../api/client'
-import { counted, count, length } from '../../model/words'
+import { counted, count, extent } from '../../model/words'
 
 const { content } = defineProps<{ content: ViewContent }>()
 const lists = computed(
@@ -24,7 +24,7 @@ const lists = computed(
       <dt class="text-faint">Vertices</dt>
       <dd class="num text-right">{{ count(content.facts.vertices) }}</dd>
       <dt class="text-faint">Size</dt>
-      <dd class="num text-right" title="width × height × depth">{{ content.facts.size.map(length).join(' × ') }}</dd>
+      <dd class="num text-right" title="width × height × depth">{{ extent(content.facts.size) }}</dd>
       <template v-if="content.facts.joints">
         <dt class="text-faint">Joints</dt>
         <dd class="num text-right">{{ content.facts.joints }}</dd>

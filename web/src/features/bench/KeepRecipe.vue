@@ -3,6 +3,7 @@ import { computed, reactive, ref } from 'vue'
 import { api, type StepKind, type StepUse, type ViewContent } from '../../api/client'
 import Problem from '../../components/Problem.vue'
 import Sheet from '../../components/Sheet.vue'
+import { fillsSlot } from '../../model/slots'
 
 // `runs` are of these very steps: they say in which ways each may be kept for other models.
 const { name, steps, kinds, runs, project } = defineProps<{
@@ -20,12 +21,16 @@ const lines = computed(() =>
   steps.map((use, i) => ({
     use,
     title: kinds.find((kind) => kind.name === use.step)?.title ?? use.step,
+    summary: runs[i]?.summary ?? '',
     ways: use.rule ? [] : (runs[i]?.ways ?? []),
   })),
 )
-const taken = reactive(steps.map((use) => use.on))
+const taken = reactive(steps.map((use) => use.on && !fillsSlot(use)))
 const way = reactive(steps.map(() => 0))
 const any = computed(() => taken.some(Boolean))
+
+const told = ({ use, ways }: { use: StepUse; ways: { words: string }[] }) =>
+  use.rule ? 'by its rule, as it is' : (ways[0]?.words ?? 'the same everywhere')
 
 function made(): StepUse[] {
   return lines.value.flatMap(({ use, ways }, i) => {
@@ -67,7 +72,12 @@ async function keep() {
         >
           <label class="flex min-w-0 items-center gap-2 font-medium">
             <input v-model="taken[i]" type="checkbox" class="size-4 shrink-0 accent-(--sea)" />
-            <span class="truncate">{{ line.title }}</span>
+            <span class="min-w-0">
+              <span class="block truncate">{{ line.title }}</span>
+              <span class="block truncate text-[12px] font-normal text-faint" :title="line.summary">{{
+                line.summary
+              }}</span>
+            </span>
           </label>
           <select
             v-if="line.ways.length > 1"
@@ -79,7 +89,7 @@ async function keep() {
             <option v-for="(one, n) in line.ways" :key="n" :value="n">{{ one.words }}</option>
           </select>
           <span v-else class="truncate text-faint">
-            {{ line.use.rule ? 'by its rule, as it is' : (line.ways[0]?.words ?? 'the same everywhere') }}
+            {{ taken[i] || !fillsSlot(line.use) ? told(line) : 'each keeps what it is made of' }}
           </span>
         </li>
       </ol>

@@ -1,7 +1,6 @@
 <script setup lang="ts">
 import type { Link } from '../../api/client'
-import { lacking, unsure } from '../../model/links'
-import { last } from '../../model/words'
+import { called, lacking, unsure } from '../../model/links'
 
 defineProps<{ link: Link; title: string; open: boolean }>()
 const emit = defineEmits<{ change: [] }>()
@@ -14,7 +13,7 @@ const emit = defineEmits<{ change: [] }>()
       <span v-if="lacking(link)" class="text-brick">not there</span>
       <span v-else-if="unsure(link)" class="text-marigold">likely: {{ link.found }}</span>
       <span v-else class="text-faint">{{ link.found || 'in the same file' }}</span>
-      <span class="block truncate font-medium">{{ link.entry ? last(link.entry) : link.name || 'none' }}</span>
+      <span class="block truncate font-medium">{{ called(link) }}</span>
     </p>
     <button
       class="words shrink-0"

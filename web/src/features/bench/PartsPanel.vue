@@ -2,7 +2,7 @@
 import { computed, nextTick, ref, watch } from 'vue'
 import type { Part } from '../../api/client'
 import { GROUPINGS, grouped, type Grouping } from '../../model/parts'
-import { count } from '../../model/words'
+import { count, extent } from '../../model/words'
 
 const MANY = 8
 
@@ -22,7 +22,6 @@ const those = computed(() => parts.filter((part) => chosen.includes(part.name)))
 const one = computed(() => (those.value.length === 1 ? those.value[0] : undefined))
 const triangles = computed(() => those.value.reduce((sum, part) => sum + part.triangles, 0))
 const found = computed(() => groups.value.flatMap(([, some]) => some.map((part) => part.name)))
-const metres = (value: number) => (value >= 1 ? `${value.toPrecision(3)} m` : `${(value * 1000).toPrecision(3)} mm`)
 
 function toggle(name: string) {
   const changed = new Set(hidden.value)
@@ -157,7 +156,7 @@ watch(
       </div>
       <div class="flex justify-between gap-2">
         <dt class="text-faint">Size</dt>
-        <dd class="num text-right">{{ one.size.map(metres).join(' × ') }}</dd>
+        <dd class="num text-right">{{ extent(one.size) }}</dd>
       </div>
       <div class="flex justify-between gap-2">
         <dt class="text-faint">Materials</dt>

@@ -30,7 +30,12 @@ const batches = () => router.push({ name: 'batches', params: { project } })
             @click="open(one.id)"
           >
             <span class="flex h-32 items-center justify-center bg-gradient-to-b from-paper to-sunk">
-              <img v-if="one.picture" :src="`/api/blobs/${one.picture}`" alt="" class="h-full object-contain" />
+              <img
+                v-if="one.picture"
+                :src="`/api/blobs/${one.picture}`"
+                alt=""
+                class="faded-sides h-full object-contain"
+              />
               <span v-else class="text-[12px] text-faint">drawn when it is opened</span>
             </span>
             <span class="block px-3 py-2">

@@ -10,7 +10,7 @@ import { useProject } from '../../composables/useProject'
 import { useViewNews } from '../../composables/useViewNews'
 import { useWanted } from '../../composables/useWanted'
 import { allOf, type Wanted } from '../../model/wanted'
-import { bytes, count, length } from '../../model/words'
+import { bytes, count, extent } from '../../model/words'
 import DeliveryCard from './DeliveryCard.vue'
 import PieceChoice from './PieceChoice.vue'
 import WantedForm from './WantedForm.vue'
@@ -167,7 +167,7 @@ useEvents((event) => {
             v-if="content?.pictures.length"
             :src="`/api/blobs/${content.pictures.at(-1)}`"
             alt="What will be delivered"
-            class="h-full [mask-image:linear-gradient(to_right,transparent,black_14%,black_86%,transparent)] object-contain"
+            class="faded-sides h-full object-contain"
           />
         </div>
         <form id="deliver" class="flex flex-col gap-4 border-t border-line p-5" @submit.prevent="start">
@@ -177,7 +177,7 @@ useEvents((event) => {
               <span class="num">{{ count(shown.reduce((sum, one) => sum + one.facts.triangles, 0)) }} triangles</span>
               <br />
               <template v-if="also.length">All in one scene, unless their files are apart.</template>
-              <span v-else class="num">{{ content.facts.size.map(length).join(' × ') }}</span>
+              <span v-else class="num">{{ extent(content.facts.size) }}</span>
             </p>
             <label v-if="hidden.length" class="mt-1.5 flex items-start gap-2 text-[12.5px]">
               <input v-model="without" type="checkbox" class="mt-0.5 accent-(--sea)" data-test="without-hidden" />

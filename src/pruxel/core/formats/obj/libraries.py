@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 from pruxel.core.base.errors import ErrorCode, Fault
 from pruxel.core.formats.loose_materials import LooseMaterial, with_loose_materials
 from pruxel.core.formats.obj.mtl import parse_mtl
 from pruxel.core.formats.registry import Find
 from pruxel.core.scene.model import Scene
+from pruxel.core.scene.origin import Origin
 
 
 def with_materials(
@@ -27,7 +29,10 @@ def with_materials(
                 ),
             )
         else:
-            described |= parse_mtl(data, library, notes)
+            described |= {
+                material: replace(loose, material=replace(loose.material, origin=Origin(entry=library)))
+                for material, loose in parse_mtl(data, library, notes).items()
+            }
     names = [material.name for material in scene.materials]
     return with_loose_materials(scene, {i: described[name] for i, name in enumerate(names) if name in described}, find)
 

@@ -15,8 +15,8 @@ from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
 from pruxel.core.geometry.pieces import pieces
 from pruxel.core.scene.edit import unique_names
-from pruxel.core.scene.model import Clip, ClipChannel, Mesh, Node, Scene
-from pruxel.core.scene.surface import part_of, surface_of, triangles_of_places
+from pruxel.core.scene.model import Clip, ClipChannel, Mesh, Node, Primitive, Scene
+from pruxel.core.scene.surface import parts_by, surface_of, triangles_of_places
 from pruxel.core.steps.choose_faces import Faces, chosen_faces
 from pruxel.core.steps.choose_parts import chosen_parts
 from pruxel.core.steps.on_meshes import of_parts
@@ -60,12 +60,7 @@ def split_parts(scene: Scene, params: SplitParts, context: Context) -> StepResul
         assert node.mesh is not None
         # Of parts that share a mesh, each may have other faces chosen.
         if by_faces or node.mesh not in pieces_of:
-            made = list(_split(scene, node, params))
-            if len(made) > params.most:
-                raise UsageError(
-                    ErrorCode.BUDGET, f"“{node.name}” would become too many parts", expected=f"at most {params.most:,}",
-                    found=f"{len(made):,} by {params.by}", hint="Weld the part first, or allow more.",
-                )  # fmt: skip
+            made = _split(scene, node, params)
             pieces_of[node.mesh] = [(name, len(meshes) + k) for k, (name, _) in enumerate(made)]
             meshes += [piece for _, piece in made]
         if len(pieces_of[node.mesh]) < 2:
@@ -113,36 +108,49 @@ def _with_shapes(clip: Clip, born: dict[int, list[int]]) -> Clip:
     return replace(clip, channels=tuple(channels()))
 
 
-def _split(scene: Scene, node: Node, params: SplitParts) -> Iterator[tuple[str, Mesh]]:
+def _split(scene: Scene, node: Node, params: SplitParts) -> list[tuple[str, Mesh]]:
     """The pieces of a node's mesh with their names; strokes stay with the first."""
     assert node.mesh is not None
     mesh = scene.meshes[node.mesh]
-    label, names = _LABELS[params.by](scene, node, mesh, params)
-    strokes = mesh.strokes
-    for number in np.unique(label):
-        mine = surface_of(mesh).by_primitive(label == number)
-        kept = [part_of(p, keep) for p, keep in zip(mesh.primitives, mine, strict=True)]
-        name = names(int(number))
-        yield (
-            name,
-            replace(
-                mesh, name=f"{mesh.name}.{name}", primitives=tuple(p for p in kept if len(p.indices)), strokes=strokes
-            ),
-        )
-        strokes = ()
+    labels, name_of = _LABELS[params.by](scene, node, mesh, params)
+    runs = [_runs(label) for label in labels]
+    of_runs = [label[firsts] for label, firsts in zip(labels, runs, strict=True)]
+    numbers = np.unique(np.concatenate([np.zeros(0, np.int64), *of_runs]))
+    if len(numbers) > params.most:
+        raise UsageError(
+            ErrorCode.BUDGET, f"“{node.name}” would become too many parts", expected=f"at most {params.most:,}",
+            found=f"{len(numbers):,} by {params.by}", hint="Weld the part first, or allow more.",
+        )  # fmt: skip
+    found: list[list[Primitive]] = [[] for _ in numbers]
+    for primitive, some, firsts in zip(mesh.primitives, of_runs, runs, strict=True):
+        kind = np.searchsorted(numbers, some).astype(np.uint32)
+        for one, part in parts_by(primitive, np.repeat(kind, np.diff(firsts, append=len(primitive.indices)))):
+            found[one].append(part)
+    names = [name_of(number) for number in numbers.tolist()]
+    return [
+        (name, replace(mesh, name=f"{mesh.name}.{name}", primitives=tuple(made), strokes=() if k else mesh.strokes))
+        for k, (name, made) in enumerate(zip(names, found, strict=True))
+    ]
 
 
-Labels = tuple[AnyArray, Callable[[int], str]]
+def _runs(label: AnyArray) -> AnyArray:
+    """Where numbers begin that follow each other: faces of one mostly do."""
+    return np.concatenate([np.zeros(min(len(label), 1), np.int64), np.flatnonzero(label[1:] != label[:-1]) + 1])
+
+
+# By primitive a number of each face, and what such a number is called.
+Labels = tuple[list[AnyArray], Callable[[int], str]]
 
 
 def _by_material(scene: Scene, _node: Node, mesh: Mesh, _params: SplitParts) -> Labels:
-    numbers = [np.full(len(p.indices), -1 if p.material is None else p.material) for p in mesh.primitives]
-    return _together(numbers), lambda k: scene.materials[k].name if k >= 0 else "plain"
+    numbers = [np.broadcast_to(-1 if p.material is None else p.material, len(p.indices)) for p in mesh.primitives]
+    return numbers, lambda k: scene.materials[k].name if k >= 0 else "plain"
 
 
 def _by_piece(_scene: Scene, _node: Node, mesh: Mesh, params: SplitParts) -> Labels:
-    label, _ = pieces(*triangles_of_places(surface_of(mesh), params.distance))
-    return label, lambda k: str(k + 1)
+    whole = surface_of(mesh)
+    label, _ = pieces(*triangles_of_places(whole, params.distance))
+    return whole.by_primitive(label), lambda k: str(k + 1)
 
 
 def _by_tile(_scene: Scene, _node: Node, mesh: Mesh, _params: SplitParts) -> Labels:
@@ -155,7 +163,7 @@ def _by_tile(_scene: Scene, _node: Node, mesh: Mesh, _params: SplitParts) -> Lab
         middle = p.uvs[0][p.indices].mean(axis=1)
         across, up = np.floor(middle[:, 0]), np.floor(1 - middle[:, 1])
         numbers.append(np.where((across < 0) | (across > 9) | (up < 0), -1, 1001 + across + 10 * up).astype(np.int64))
-    return _together(numbers), lambda k: str(k) if k >= 0 else "no tile"
+    return numbers, lambda k: str(k) if k >= 0 else "no tile"
 
 
 def _by_joint(scene: Scene, node: Node, mesh: Mesh, _params: SplitParts) -> Labels:
@@ -170,17 +178,13 @@ def _by_joint(scene: Scene, node: Node, mesh: Mesh, _params: SplitParts) -> Labe
         weight = p.weights[p.indices].reshape(len(p.indices), -1)
         sums = ((joint[:, :, None] == joint[:, None, :]) * weight[:, None, :]).sum(axis=2)
         numbers.append(joint[np.arange(len(joint)), sums.argmax(axis=1)])
-    return _together(numbers), lambda k: scene.nodes[joints[k]].name if k >= 0 else "no joint"
+    return numbers, lambda k: scene.nodes[joints[k]].name if k >= 0 else "no joint"
 
 
-def _by_faces(scene: Scene, node: Node, _mesh: Mesh, params: SplitParts) -> Labels:
+def _by_faces(scene: Scene, node: Node, mesh: Mesh, params: SplitParts) -> Labels:
     mask = chosen_faces(scene, [one for one in params.faces if one.part == node.name])
     [mine] = mask.values()
-    return (~mine).astype(np.int64), lambda k: "rest" if k else "chosen"
-
-
-def _together(numbers: list[AnyArray]) -> AnyArray:
-    return np.concatenate(numbers or [np.zeros(0, np.int64)])
+    return surface_of(mesh).by_primitive((~mine).astype(np.int64)), lambda k: "rest" if k else "chosen"
 
 
 _LABELS: dict[str, Callable[[Scene, Node, Mesh, SplitParts], Labels]] = {

@@ -9,14 +9,12 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from pruxel.core.base.arrays import AnyArray, FloatArray, as_floats, as_indices
+from pruxel.core.base.arrays import FloatArray, IndexArray, as_floats, as_indices
 from pruxel.core.base.context import Context
 from pruxel.core.base.words import counted
-from pruxel.core.geometry.edges import twins
 from pruxel.core.geometry.measure import area_vectors
-from pruxel.core.geometry.normals import face_normals
 from pruxel.core.geometry.places import places
-from pruxel.core.geometry.smoothing import Weight, corner_normals, smooth_groups
+from pruxel.core.geometry.smoothing import Weight, face_shapes, group_normals, smoothed
 from pruxel.core.geometry.tangents import vertex_tangents
 from pruxel.core.geometry.unique import unique_rows
 from pruxel.core.geometry.welding import alike
@@ -55,8 +53,7 @@ def make_normals(scene: Scene, params: MakeNormals, context: Context) -> StepRes
 
     def change(mesh: Mesh) -> Changed:
         whole = surface_of(mesh)
-        group = _groups(mesh, whole, params)
-        made = _with_normals(mesh, whole, group, params.weight)
+        made = _with_normals(mesh, whole, params)
         return replace(mesh, primitives=tuple(made)), {
             "vertices before": len(whole.positions),
             "vertices after": sum(len(p.positions) for p in made),
@@ -69,46 +66,47 @@ def make_normals(scene: Scene, params: MakeNormals, context: Context) -> StepRes
     )  # fmt: skip
 
 
-def _face_normals(mesh: Mesh, whole: Surface, positions: FloatArray) -> FloatArray:
-    """(m, 3) unit normals; the triangles of a polygon share one."""
+def _face_shapes(mesh: Mesh, whole: Surface, positions: FloatArray, weight: Weight) -> tuple[FloatArray, FloatArray]:
+    """(m, 3) unit normals and (m, 3) weights of corners; the triangles of a polygon share a normal."""
+    normals, weights = face_shapes(positions, whole.indices, weight)
     if all(p.face_sizes is None for p in mesh.primitives):
-        return face_normals(positions, whole.indices)
+        return normals, weights
     vectors = area_vectors(positions, whole.indices)
     ends = np.cumsum([0, *(len(p.indices if p.face_sizes is None else p.face_sizes) for p in mesh.primitives)])
     polygon = np.concatenate([polygon_of_face(p) + end for p, end in zip(mesh.primitives, ends, strict=False)])
     vectors = np.stack([np.bincount(polygon, vectors[:, k], int(ends[-1]))[polygon] for k in range(3)], axis=1)
     length = np.linalg.norm(vectors, axis=1, keepdims=True)
-    return as_floats(vectors / np.where(length > 0, length, 1), 3)
+    return as_floats(vectors / np.where(length > 0, length, 1), 3), weights
 
 
-def _groups(mesh: Mesh, whole: Surface, params: MakeNormals) -> AnyArray:
-    """(3m,) which corners are smooth with each other."""
+def _smoothed(mesh: Mesh, whole: Surface, params: MakeNormals) -> tuple[IndexArray, FloatArray]:
+    """(m, 3) which corners are smooth with each other, and the (g, 3) normals of these."""
     _, place = places(whole.positions, params.distance)
+    faces, weights = _face_shapes(mesh, whole, whole.positions, params.weight)
     if params.edges == "as they are" and all(p.normals is not None for p in mesh.primitives):
         normals = np.concatenate([p.normals for p in mesh.primitives if p.normals is not None])
         _, kind = alike(place, as_floats(normals, 3), np.full(3, _SAME, np.float32))
-        return kind[whole.indices].reshape(-1).astype(np.int64)
-    corners = as_indices(place[whole.indices])
-    return smooth_groups(corners, twins(corners), _face_normals(mesh, whole, whole.positions), radians(params.angle))
+        group = as_indices(kind[whole.indices])
+        return group, group_normals(group, faces, weights)
+    return smoothed(as_indices(place[whole.indices]), faces, weights, radians(params.angle))
 
 
-def _with_normals(mesh: Mesh, whole: Surface, group: AnyArray, weight: Weight) -> list[Primitive]:
-    normals = corner_normals(whole.positions, whole.indices, _face_normals(mesh, whole, whole.positions), group, weight)
+def _with_normals(mesh: Mesh, whole: Surface, params: MakeNormals) -> list[Primitive]:
+    group, normals = _smoothed(mesh, whole, params)
     shaped = {
-        number: corner_normals(moved, whole.indices, _face_normals(mesh, whole, moved), group, weight)
+        number: group_normals(group, *_face_shapes(mesh, whole, moved, params.weight))
         for number, moved in _shapes(mesh, whole)
     }
     made = []
-    for k, primitive in enumerate(mesh.primitives):
-        corners = slice(3 * whole.faces_from[k], 3 * whole.faces_from[k + 1])
-        keys = np.stack([primitive.indices.reshape(-1).astype(np.int64), group[corners]], axis=1)
+    for primitive, mine in zip(mesh.primitives, whole.by_primitive(group), strict=True):
+        keys = np.stack([primitive.indices, mine], axis=-1).reshape(-1, 2).view(np.int32)
         first, vertex = unique_rows(keys)
-        old = primitive.indices.reshape(-1)[first]
+        old, of_group = primitive.indices.reshape(-1)[first], mine.reshape(-1)[first]
         parted = gathered(primitive, old, as_indices(vertex.reshape(-1, 3)), primitive.face_sizes)
-        own = as_floats(normals[corners][first], 3)
+        own = as_floats(normals[of_group], 3)
         targets = tuple(
             t if t.normals is None or number not in shaped
-            else replace(t, normals=as_floats(shaped[number][corners][first] - own, 3))
+            else replace(t, normals=as_floats(shaped[number][of_group] - own, 3))
             for number, t in enumerate(parted.targets)
         )  # fmt: skip
         made.append(_with_tangents(replace(parted, normals=own, targets=targets)))

@@ -4,7 +4,7 @@ import { api, type Glance } from '../../../api/client'
 import Fault from '../../../components/Fault.vue'
 import { useEvents } from '../../../composables/useEvents'
 import { usePlaying } from '../../../composables/usePlaying'
-import { count, length, told } from '../../../model/words'
+import { count, extent, told } from '../../../model/words'
 import { theStage, type Stage } from '../../../viewer/stage'
 import ClipList from './ClipList.vue'
 
@@ -78,7 +78,6 @@ watch(
 useEvents((event) => {
   if (event.reconnected || (event.job?.kind === 'glance' && event.job.status !== 'running')) void look()
 })
-const joined = (size: number[]) => size.map(length).join(' × ')
 </script>
 
 <template>
@@ -139,7 +138,7 @@ const joined = (size: number[]) => size.map(length).join(' × ')
         <span class="num">{{ count(glance.facts.triangles) }}</span> triangles, {{ glance.facts.parts }}
         {{ glance.facts.parts === 1 ? 'part' : 'parts'
         }}<template v-if="glance.facts.joints.length">, {{ glance.facts.joints.length }} joints</template>
-        <span class="num block text-faint">{{ joined(glance.facts.size) }}</span>
+        <span class="num block text-faint">{{ extent(glance.facts.size) }}</span>
         <span v-if="glance.facts.notes.length" class="block text-marigold">{{ glance.facts.notes[0] }}</span>
       </p>
       <div v-else class="px-4 py-2" data-test="joints">
