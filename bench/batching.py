@@ -5,18 +5,23 @@ from __future__ import annotations
 import tempfile
 from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
+from dataclasses import replace
 from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from bench.scenes import waves
 from bench.timing import by_turns, line
 from pruxel.cli.workspace import Given, opener_of
+from pruxel.core.base.arrays import as_floats
 from pruxel.core.base.context import Context
 from pruxel.core.batch.work import Item, Wish, items_of, work_on, work_side_by_side
 from pruxel.core.deliver.package import write_files
 from pruxel.core.formats import gltf
 from pruxel.core.recipe.document import Rule, StepUse
+from pruxel.core.scene.model import Scene
 
 STEPS = (
     StepUse(step="weld_vertices"),
@@ -30,7 +35,7 @@ def run() -> None:
     """Print how much faster two workers are."""
     with tempfile.TemporaryDirectory() as place:
         for number in range(200):
-            scene = waves(40 + number % 7)
+            scene = _model(number)
             write_files(Path(place), gltf.write_glb(scene, f"m{number}", gltf.GLB.options(), Context()), Context())
         items = items_of([f"m{number}.glb" for number in range(200)])
         given = ((place,), Given())
@@ -45,6 +50,15 @@ def run() -> None:
                 _share(pool, count, given, items[: 10 * count])
             bare = by_turns(lambda: _share(two, 2, given, items), lambda: _share(one, 1, given, items), 2)
         print(f"  (two processes that share nothing, each begun and warm : one{bare[0] / bare[1]:10.3f} here)")
+
+
+def _model(number: int) -> Scene:
+    """A small model like no other: what is kept of one, by its content, is of no use for the next."""
+    scene = waves(40 + number % 7)
+    [mesh] = scene.meshes
+    [sheet] = mesh.primitives
+    larger = replace(sheet, positions=as_floats(sheet.positions * np.float32(1 + number / 100), 3))
+    return replace(scene, meshes=(replace(mesh, primitives=(larger,)),))
 
 
 def _begun(count: int) -> ProcessPoolExecutor:

@@ -18,7 +18,6 @@ from typing import Any
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, ErrorCode, Fault, PruxelError
-from pruxel.core.base.garbage import look_seldom
 from pruxel.core.base.writing import make_folder, write_below
 from pruxel.core.batch.items import ItemTold, item_failed, item_of, item_told, no_report
 from pruxel.core.deliver.deliver import deliver
@@ -153,7 +152,6 @@ def _in_process(opening: Callable[..., Opener], given: tuple[Any, ...], item: It
 
 @lru_cache(maxsize=1)
 def _opened(opening: Callable[..., Opener], given: tuple[Any, ...]) -> Opener:
-    look_seldom()
     return opening(*given)
 
 

@@ -1,12 +1,13 @@
-"""Imported by a process that workers are forked from: what the first kernel of a process sets up is then there.
+"""Imported by a process that workers are forked from: what the first work of a process sets up is then there.
 
-That is a third of a second, which each worker would spend anew.
+That is half a second, which each worker would spend anew: the first kernel, those of the steps that batches use most,
+and how seldom garbage is looked for.
 """
 
 from __future__ import annotations
 
-import numpy as np
+from pruxel.core.base.garbage import look_seldom
+from pruxel.core.native.warm import warm_steps
 
-from pruxel.core.geometry.unique import unique_rows
-
-unique_rows(np.zeros((1, 1), np.int32))
+look_seldom()
+warm_steps()

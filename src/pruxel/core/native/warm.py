@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+import pruxel.core.findings  # noqa: F401 - registers all rules
 import pruxel.core.steps  # noqa: F401 - registers all steps
 from pruxel.core.base.arrays import as_floats, as_indices
 from pruxel.core.base.context import Context
@@ -14,6 +15,7 @@ from pruxel.core.base.limits import Limits
 from pruxel.core.binary.elements import decode_floats, element
 from pruxel.core.binary.fields import scan
 from pruxel.core.binary.functions.copies import uncopied
+from pruxel.core.findings.registry import find
 from pruxel.core.formats import fbx, gltf, obj, ply, stl
 from pruxel.core.formats.fields import Fields
 from pruxel.core.formats.gltf.meshopt import unpacked
@@ -37,6 +39,9 @@ _STEPS: tuple[tuple[str, dict[str, Any]], ...] = (
     ("thin_out", {}),
     ("pair_triangles", {}),
 )
+_CORNERS = as_floats([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], 3)
+_FACES = as_indices([[0, 1, 2], [0, 2, 3]])
+_NORMALS, _UVS = as_floats([[0, 0, 1]] * 4, 3), as_floats(_CORNERS[:, :2], 2)
 
 
 def warm() -> None:
@@ -48,13 +53,10 @@ def warm() -> None:
             decode_floats(rows, kind, 0)
     scan.warm()
     uncopied(b"\1a", 1)
-    corners = as_floats([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], 3)
-    normals, uvs = as_floats([[0, 0, 1]] * 4, 3), as_floats(corners[:, :2], 2)
-    faces = as_indices([[0, 1, 2], [0, 2, 3]])
+    corners, faces, normals, uvs = _CORNERS, _FACES, _NORMALS, _UVS
     vertex_tangents(corners, normals, uvs, faces)
     compacted(faces, np.array([True, False]), len(corners))
-    square = Mesh("square", (Primitive(corners, faces, normals=normals, uvs=(uvs,)),))
-    scene = Scene("square", nodes=(Node("square", mesh=0),), roots=(0,), meshes=(square,))
+    scene = _square()
     metres = MetreOptions()
     text = b"".join(bytes(p) for p in obj.write(scene, "square", metres, Context())[0].pieces) + b"f 1 2 3 4\n"
     obj.read(memoryview(text), "square.obj", lambda _: None, Context())
@@ -62,8 +64,7 @@ def warm() -> None:
     for mode, packed in (("TRIANGLES", b"\xe1\xf0" + bytes(16)), ("INDICES", b"\xd1" + bytes(7))):
         unpacked(Fields({"count": 3, "byteStride": 4, "mode": mode}, "warm"), memoryview(packed), Limits())
     _warm_solids(scene)
-    for name, params in _STEPS:
-        STEPS.get(name).run(scene, STEPS.get(name).parse(params), Context())
+    warm_steps()
     euler_curve(np.array([0.0, 1.0]), np.array([[0.0, 0.0, 0.0, 1.0], [0.0, 0.6, 0.0, 0.8]]), 1.0)
     held_surface(corners, normals, None, np.zeros((4, 1), np.uint16), np.ones((4, 1), np.float32), np.eye(4)[None])
     _warm_clips(scene)
@@ -72,6 +73,19 @@ def warm() -> None:
     for function in FUNCTIONS:
         hash_texts(function, np.zeros(3, np.uint8), np.array([0, 1, 3]))
     positions_of(np.zeros(1, np.uint64), np.zeros(1, np.uint64))
+
+
+def warm_steps() -> None:
+    """Run the steps that batches use most, and all findings, on the smallest input."""
+    scene = _square()
+    for name, params in _STEPS:
+        STEPS.get(name).run(scene, STEPS.get(name).parse(params), Context())
+    find(scene, Context())
+
+
+def _square() -> Scene:
+    square = Mesh("square", (Primitive(_CORNERS, _FACES, normals=_NORMALS, uvs=(_UVS,)),))
+    return Scene("square", nodes=(Node("square", mesh=0),), roots=(0,), meshes=(square,))
 
 
 def _warm_clips(scene: Scene) -> None:
