@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-import pruxel.core.findings  # noqa: F401 - registers all rules
+import pruxel.core.findings
 import pruxel.core.steps  # noqa: F401 - registers all steps
 from pruxel.core.base.arrays import as_floats, as_indices
 from pruxel.core.base.context import Context

@@ -22,8 +22,8 @@ Axis = Literal["+x", "-x", "+y", "-y", "+z", "-z"]
 class StandUp(Params):
     """The axes as they are now."""
 
-    up: Axis = Field("+z", title="Up is now", description="the axis that should point up")
-    front: Axis = Field("-y", title="Front is now", description="the axis that should look forward")
+    up: Axis = Field("+y", title="Up is now", description="the axis that should point up")
+    front: Axis = Field("+z", title="Front is now", description="the axis that should look forward")
 
 
 @step(
