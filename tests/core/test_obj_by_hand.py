@@ -7,8 +7,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from pruxel.core.base.arrays import as_floats
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import InputError
+from pruxel.core.formats.obj.scan import scan
+from pruxel.core.formats.obj.text import decimals_for, rows_text
 from pruxel.core.formats.registry import FORMATS, ReadResult
 from pruxel.core.scene.checks import problems
 from pruxel.core.scene.measure import measure
@@ -141,3 +144,14 @@ def test_any_face_is_read_or_told(corners: list[int], scale: float, gap: str) ->
     for _, _, mesh in standing(found.scene):
         for p in mesh.primitives:
             assert np.isfinite(p.positions).all()
+
+
+@given(power=st.integers(-6, 37), uv=st.integers(-3, 37))
+def test_numbers_of_any_size_are_written_so_that_they_are_read_again(power: int, uv: int) -> None:
+    corners = as_floats(np.array([[0, 0, 0], [1, 0.25, 0], [0, 1, -0.75]]) * 10.0**power, 3)
+    across = as_floats(np.array([[0, 0], [1, 0], [0, 0.5]]) * 10.0**uv, 2)
+    lines = b"".join(bytes(p) for p in rows_text(b"v", corners, decimals_for(float(corners.max()))))
+    lines += b"".join(bytes(p) for p in rows_text(b"vt", across, 6))
+    found = scan(np.frombuffer(lines + b"f 1/1 2/2 3/3\n", np.uint8))
+    np.testing.assert_allclose(found.v, corners, rtol=1e-6, atol=1e-9)
+    np.testing.assert_allclose(found.vt, across, rtol=1e-6, atol=1e-6)

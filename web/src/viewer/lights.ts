@@ -16,9 +16,19 @@ import {
   type WebGLRenderer,
 } from 'three'
 
+// A side of what is mirrored. The library takes 256 at the least; soft panels need no more than these.
 const TEXELS = 64
+// Where the processor draws, more cost most of a second each time the page is opened.
+const TEXELS_BY_PROCESSOR = 32
 
 type Triple = [number, number, number]
+
+function drawnByProcessor(renderer: WebGLRenderer): boolean {
+  const gl = renderer.getContext()
+  const named = gl.getExtension('WEBGL_debug_renderer_info')
+  const name = String(gl.getParameter(named ? named.UNMASKED_RENDERER_WEBGL : gl.RENDERER))
+  return /swiftshader|llvmpipe|software|basic render/i.test(name)
+}
 
 // A sky with a few soft panels, for reflections on metal.
 function surroundings(renderer: WebGLRenderer): Texture {
@@ -35,11 +45,10 @@ function surroundings(renderer: WebGLRenderer): Texture {
   panel('#ffe9cf', 2.5, [6, 6, 0.2], [8, 4, 13])
   panel('#6d6152', 1, [30, 0.2, 30], [0, -9, 0])
   const generator = new PMREMGenerator(renderer)
-  // The library takes 256 texels a side at the least. Soft panels need no more than these, and without a graphics card
-  // the others cost seconds each time the page is opened.
+  const side = drawnByProcessor(renderer) ? TEXELS_BY_PROCESSOR : TEXELS
   Object.assign(generator, {
     _setSize(this: { _cubeSize: number }) {
-      this._cubeSize = TEXELS
+      this._cubeSize = side
     },
   })
   const texture = generator.fromScene(scene, 0.03).texture

@@ -14,6 +14,8 @@ _NUMBER_BYTES = 22
 _INDEX_BYTES = 11
 _ROWS_AT_ONCE = 1 << 14
 _PIECE_BYTES = 8 << 20
+# Whole numbers of steps that fit 64 bits with room for rounding.
+_MOST_FIXED = float(1 << 62)
 
 
 @numba.njit(cache=True, nogil=True)
@@ -158,8 +160,11 @@ def _in_pieces(count: int, width: int, fill: Callable[[ByteArray, int, int], int
 def rows_text(letters: bytes, values: FloatArray, decimals: int) -> Iterator[memoryview]:
     """Lines `letters x y …` for an (n, k) array, as pieces of text in order.
 
-    Values are fixed-point with `decimals` places and must stay below 2^63 / 10^decimals.
+    Values are fixed-point with `decimals` places; arrays with one of 2^62 / 10^decimals and more are written with
+    exponents.
     """
+    if float(np.abs(values).max(initial=0)) * 10.0**decimals >= _MOST_FIXED:
+        return _with_exponents(letters, values)
     width = len(letters) + values.shape[1] * _NUMBER_BYTES + 1
     marks = np.frombuffer(letters, np.uint8)
 
@@ -167,6 +172,14 @@ def rows_text(letters: bytes, values: FloatArray, decimals: int) -> Iterator[mem
         return int(_rows(values, 10.0**decimals, decimals, marks, out, start, stop))
 
     return _in_pieces(len(values), width, fill)
+
+
+def _with_exponents(letters: bytes, values: FloatArray) -> Iterator[memoryview]:
+    # Nobody's model is so large; broken files are, and are no reason to write what is none.
+    for first in range(0, len(values), _ROWS_AT_ONCE):
+        rows = values[first : first + _ROWS_AT_ONCE].tolist()
+        lines = (b"%s %s\n" % (letters, " ".join(f"{number:.9g}" for number in row).encode()) for row in rows)
+        yield memoryview(b"".join(lines))
 
 
 def faces_text(
