@@ -2,6 +2,7 @@
 import { flushPromises, mount } from '@vue/test-utils'
 import { afterEach, expect, test, vi } from 'vitest'
 import { api, type Link, type Variant } from '../src/api/client'
+import LikelyList from '../src/features/bench/LikelyList.vue'
 import LinksPanel from '../src/features/bench/LinksPanel.vue'
 import KeepScheme from '../src/features/bench/KeepScheme.vue'
 import { bound, called, lacking, packedPatterns, relinked, unsure } from '../src/model/links'
@@ -119,6 +120,24 @@ test('one list at a time; a failure is told; without links there is nothing', as
   expect(shown.findAllComponents({ name: 'LikelyList' })).toHaveLength(0)
   await shown.setProps({ links: [] })
   expect(shown.text()).toBe('')
+})
+
+test('what may be meant takes the keyboard from the button that asked, and from nobody else', async () => {
+  const likely = { slot: 'base_color', candidates: [{ path: 'a/old_c.dds', why: 'its name', sure: 0.8, picture: '' }] }
+  vi.spyOn(api, 'texturesLike').mockResolvedValue(likely as never)
+  const props = { link: link({ kind: 'texture', name: 'new_c', slot: 'base color' }) }
+  const field = document.body.appendChild(document.createElement('input'))
+  field.focus()
+  const beside = mount(LikelyList, { props, attachTo: document.body })
+  await flushPromises()
+  expect(document.activeElement).toBe(field)
+  beside.unmount()
+  field.blur()
+  field.remove()
+  const shown = mount(LikelyList, { props, attachTo: document.body })
+  await flushPromises()
+  expect(document.activeElement).toBe(shown.get('[data-test=candidate]').element)
+  shown.unmount()
 })
 
 test('patterns mean the packed maps that a form is about, by what they end in', () => {

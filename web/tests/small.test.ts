@@ -228,6 +228,15 @@ describe('findings and facts', () => {
     await wrapper.get('[data-test=apply]').trigger('click')
     expect(wrapper.emitted('apply')).toEqual([[finding]])
   })
+  it('keep the keyboard among them when what is pressed goes away', async () => {
+    const props = { findings: [finding] as never, loading: false, settled: [] }
+    const wrapper = mount(FindingsPanel, { props, attachTo: document.body })
+    const apply = wrapper.get<HTMLElement>('[data-test=apply]')
+    apply.element.focus()
+    await apply.trigger('click')
+    await wrapper.setProps({ findings: [] })
+    expect(document.activeElement).toBe(wrapper.element)
+  })
   it('put aside what is meant so, and take it up again', async () => {
     const keyed = { ...finding, key: 'inward:claw' }
     const props = { findings: [keyed] as never, loading: false, settled: ['gone:x'] }

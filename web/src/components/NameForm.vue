@@ -12,7 +12,13 @@ const text = ref(name)
     <form class="space-y-4" @submit.prevent="text.trim() && emit('named', text.trim())">
       <label class="block text-[13px]">
         <span class="mb-1 block font-semibold">Name</span>
-        <input v-model="text" class="field w-full" maxlength="200" data-test="new-name" />
+        <input
+          v-model="text"
+          class="field w-full"
+          maxlength="200"
+          data-test="new-name"
+          @focus="($event.target as HTMLInputElement).select()"
+        />
       </label>
       <p v-if="note" class="text-[13px] text-faint">{{ note }}</p>
       <div class="flex justify-end gap-2">

@@ -45,7 +45,7 @@ def _lines(project: uuid.UUID, revision: int) -> tuple[Lines, tuple[str, ...]]:
 
 
 def cards_of(project: uuid.UUID, group: str | None, words: str, offset: int, limit: int) -> dict[str, Any]:
-    """One page of the things whose name or code has all words, with how many there are in each group."""
+    """One page of the things whose name, code and group have all words, with how many there are in each group."""
     stack = stored_stack(project)
     lines, problems = _lines(project, stack.state.revision)
     groups: dict[str, int] = {}
@@ -56,7 +56,7 @@ def cards_of(project: uuid.UUID, group: str | None, words: str, offset: int, lim
         line
         for line in lines
         if group in {None, line[0].group}
-        and all(word in f"{line[2][line[0].name]} {line[1]}".lower() for word in wanted)
+        and all(word in f"{line[2][line[0].name]} {line[1]} {line[0].group}".lower() for word in wanted)
     ]
     with session() as db:
 

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, useTemplateRef } from 'vue'
 import type { Finding, StepUse } from '../../api/client'
 import { mends } from '../../model/steps'
 import { count } from '../../model/words'
@@ -11,7 +11,13 @@ const open = computed(() => findings?.filter((one) => !put(one)) ?? [])
 // Those that somebody said are meant so; a key of a finding that is not there now is kept, it may come back.
 const aside = computed(() => findings?.filter(put) ?? [])
 const mendable = computed(() => mends(open.value, aside.value).length)
-const settle = (one: Finding) => emit('settle', [...settled, one.key])
+const panel = useTemplateRef<HTMLElement>('panel')
+// What is pressed goes with its finding: who presses it with a key goes on from here.
+function stay(act: () => void) {
+  panel.value?.focus()
+  act()
+}
+const settle = (one: Finding) => stay(() => emit('settle', [...settled, one.key]))
 const unsettle = (one: Finding) =>
   emit(
     'settle',
@@ -27,7 +33,7 @@ const tones = {
 </script>
 
 <template>
-  <section class="p-4" aria-label="Findings">
+  <section ref="panel" class="p-4 focus:outline-none" aria-label="Findings" tabindex="-1">
     <div class="mb-2 flex min-h-7 items-center justify-between">
       <h2 class="heading">Findings</h2>
       <button
@@ -35,7 +41,7 @@ const tones = {
         class="button py-0.5 text-[12.5px]"
         title="A step for each finding that proposes one"
         data-test="mend-all"
-        @click="emit('mend', mends(open, aside))"
+        @click="stay(() => emit('mend', mends(open, aside)))"
       >
         Mend all {{ mendable }}
       </button>
@@ -68,14 +74,14 @@ const tones = {
         v-if="finding.suggestion"
         class="button button-main mt-3 w-full"
         data-test="apply"
-        @click="emit('apply', finding)"
+        @click="stay(() => emit('apply', finding))"
       >
         {{ finding.suggestion.label }}
       </button>
       <FindTexture
         v-else-if="finding.rule === 'missing_textures'"
         :finding="finding"
-        @link="(step) => emit('mend', [step])"
+        @link="(step) => stay(() => emit('mend', [step]))"
       />
       <button class="words mt-2 text-[12.5px] text-faint" data-test="meant-so" @click="settle(finding)">
         Leave it, it is meant so

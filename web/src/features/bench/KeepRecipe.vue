@@ -57,7 +57,14 @@ async function keep() {
       <Problem v-if="error" :error="error" @close="error = null" />
       <label class="block">
         <span class="mb-1 block font-semibold">Name</span>
-        <input v-model="called" class="field w-full" maxlength="200" required data-test="recipe-name" />
+        <input
+          v-model="called"
+          class="field w-full"
+          maxlength="200"
+          required
+          data-test="recipe-name"
+          @focus="($event.target as HTMLInputElement).select()"
+        />
       </label>
       <p class="text-faint">
         Other models have other names. Say for each step how it finds there what it works on; what a way offers means

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { onMounted, ref, shallowRef } from 'vue'
+import { nextTick, onMounted, ref, shallowRef, useTemplateRef } from 'vue'
 import { api, type Link, type Variant } from '../../api/client'
 import Problem from '../../components/Problem.vue'
 import { useEvents } from '../../composables/useEvents'
@@ -14,6 +14,7 @@ const { id: project } = useProject()
 const found = shallowRef<Variant[]>()
 const slot = ref('')
 const error = ref<unknown>(null)
+const list = useTemplateRef<HTMLElement>('list')
 
 async function look() {
   const named = link.entry || link.name || 'skeleton'
@@ -26,6 +27,9 @@ async function look() {
   } catch (problem) {
     error.value = problem
   }
+  // Where the button that asked is gone, a key goes on with the likeliest.
+  await nextTick()
+  if (document.activeElement === document.body) list.value?.querySelector<HTMLElement>('button:not(:disabled)')?.focus()
 }
 onMounted(look)
 useEvents((event) => {
@@ -40,7 +44,7 @@ useEvents((event) => {
     <p v-else-if="!found.length" class="rounded-md bg-sunk px-3 py-2 text-[13px]">
       No {{ link.kind }} of the sources is called like it. Mount the folder or pack that holds it.
     </p>
-    <ul v-else class="max-h-72 space-y-1 overflow-auto" :aria-label="`What may be meant: ${link.kind}s`">
+    <ul v-else ref="list" class="max-h-72 space-y-1 overflow-auto" :aria-label="`What may be meant: ${link.kind}s`">
       <li v-for="one in found" :key="one.path">
         <button
           class="flex w-full items-center gap-2 rounded-md border border-line bg-sheet p-1.5 text-left hover:border-sea disabled:border-sea disabled:bg-sea-soft"
