@@ -151,6 +151,8 @@ def test_the_catalogue_comes_by_pages_and_groups(client: TestClient, reef: str) 
     people = ask(group="people", search="anna")
     assert [card["code"] for card in people["cards"]] == ["0233"]
     assert (people["total"], people["groups"]) == (1, whole["groups"])
+    assert ask(search="townsfolk")["total"] == 6
+    assert [card["code"] for card in ask(search="ida townsf")["cards"]] == ["3001"]
 
 
 def test_names_are_given_in_bulk_and_taken_back(client: TestClient, reef: str, wait_for: Wait) -> None:
