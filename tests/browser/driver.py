@@ -49,17 +49,6 @@ if (!window.roughly) {
 }
 """
 
-# The first element of a selector that is shown and says something: asked as one question, where to look at one element
-# after another takes three for each of them.
-_SHOWN = """
-for (const element of document.querySelectorAll(arguments[0])) {
-  // What stands in a closed list has no box of its own.
-  const shown = element.closest('select') ?? element
-  if (!shown.checkVisibility({ opacityProperty: true, visibilityProperty: true })) continue
-  if ((element.innerText ?? element.textContent).toLowerCase().includes(arguments[1])) return element
-}
-"""
-
 
 class Page:
     """A browser window on the application."""
@@ -99,8 +88,11 @@ class Page:
         """Wait until an element is there and, if asked, shows a text."""
 
         def ready(driver: webdriver.Chrome) -> WebElement | None:
-            found: WebElement | None = driver.execute_script(_SHOWN, selector, text.lower())
-            return found
+            with contextlib.suppress(StaleElementReferenceException):
+                for element in driver.find_elements(By.CSS_SELECTOR, selector):
+                    if element.is_displayed() and text.lower() in element.text.lower():
+                        return element
+            return None
 
         try:
             found = self._wait.until(ready)

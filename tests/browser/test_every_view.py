@@ -162,12 +162,20 @@ def test_the_address_brings_a_list_back(page: Page) -> None:
     everything(page)
     search(page, "crab")
     page.click("[data-kind=texture]")
+    textures = "[data-test=entry][data-path*='crab'][data-path*='.dds']"
+    page._wait.until(lambda _d: 1 < total(page) == len(page.all(textures)) == len(page.all(page.test("entry"))))
+    number = total(page)
+
+    def first_other_than(before: str) -> str:
+        page._wait.until(lambda _d: page.see(page.test("entry")).get_attribute("data-path") not in {before, None})
+        return str(page.see(page.test("entry")).get_attribute("data-path"))
+
+    by_name = first_other_than("")
     page.see(page.test("sort")).send_keys("by size")
+    smallest = first_other_than(by_name)
     page.click(page.test("direction"))
     page.see(page.test("direction"), "largest first")
-    page._wait.until(lambda _d: total(page) < 20)
-    number = total(page)
-    first = page.see(page.test("entry")).get_attribute("data-path")
+    first = first_other_than(smallest)
     address = page.driver.current_url
     assert all(word in address for word in ("q=crab", "kind=texture", "sort=size", "down=1"))
     page.keys("v")
