@@ -8,6 +8,7 @@ import { mends } from '../src/model/steps'
 import { Refusal, serve } from './server'
 
 const { default: BatchHead } = await import('../src/features/batch/BatchHead.vue')
+const { default: BatchesView } = await import('../src/features/batch/BatchesView.vue')
 const { default: BatchRows } = await import('../src/features/batch/BatchRows.vue')
 const { default: RecipeList } = await import('../src/features/batch/RecipeList.vue')
 const { default: RunSheet } = await import('../src/features/batch/RunSheet.vue')
@@ -197,6 +198,44 @@ describe('a batch', () => {
     await press('open-item')
     expect(asked[0]!.body).toEqual({ entries: ['in/one.glb'], source: null, wears: { hat: 'x' }, name: 'one' })
     expect(router.currentRoute.value.fullPath).toBe('/p/bench/w')
+  })
+})
+
+describe('the page of batches', () => {
+  const open = async (path: string) => {
+    const between = createRouter({
+      history: createMemoryHistory(),
+      routes: [
+        { path: '/:project/batches/:batch?', name: 'batches', component: BatchesView },
+        { path: '/:project/browse', name: 'browse', component: {} },
+      ],
+    })
+    await between.push(path)
+    let answer = () => {}
+    const asked = new Promise<[]>((done) => (answer = () => done([])))
+    serve({
+      'GET /api/projects/*/recipes': () => [],
+      'GET /api/projects/*/batches': () => [batch({ id: 'b' })],
+      'GET /api/batches/*': () => batch({ id: 'b' }),
+      'GET /api/steps': () => asked,
+      'GET /api/rules': () => asked,
+    })
+    mount(BatchesView, { attachTo: document.body, global: { plugins: [between] } })
+    await flushPromises()
+    return { between, answer }
+  }
+  it('goes to the latest where none is asked for', async () => {
+    const { between, answer } = await open('/p/batches')
+    answer()
+    await flushPromises()
+    expect(between.currentRoute.value.fullPath).toBe('/p/batches/b')
+  })
+  it('does not fetch back who has gone on while it loads', async () => {
+    const { between, answer } = await open('/p/batches/b')
+    await between.push('/p/browse')
+    answer()
+    await flushPromises()
+    expect(between.currentRoute.value.fullPath).toBe('/p/browse')
   })
 })
 

@@ -46,6 +46,8 @@ async function loadOne() {
 }
 async function toLatest(but = '') {
   await loadBatches()
+  // Who has gone on meanwhile is not fetched back.
+  if (route.name !== 'batches') return
   const latest = batches.value.find((batch) => batch.id !== but)?.id ?? ''
   await router.replace({ name: 'batches', params: { project: project.value, batch: latest } })
   // Two may hear of it at once: the second comes to an address that is there already.
