@@ -9,6 +9,7 @@ import numpy as np
 from pruxel.core.base.arrays import DoubleArray
 from pruxel.core.fit.joint_kinds import kinds_in
 from pruxel.core.fit.pairing import skeleton_of
+from pruxel.core.geometry.euler import unit_rows
 from pruxel.core.scene.model import Scene
 
 # Cosines: feet, hips and head on one line, as in who goes on two legs; what tells the front is no steeper than this,
@@ -63,5 +64,4 @@ def stance_of(scene: Scene) -> Stance | None:
 
 
 def _unit(way: DoubleArray) -> DoubleArray:
-    length = float(np.linalg.norm(way))
-    return way / length if length > 0 else way
+    return unit_rows(way[None])[0]

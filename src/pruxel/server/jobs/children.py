@@ -31,7 +31,6 @@ _PAGE = os.sysconf("SC_PAGE_SIZE")
 # Loaded once, by the process that all children are forks of: one that was killed is replaced in a moment.
 _BEGUN_WITH = (
     "pruxel.core.native.begun",
-    "pruxel.core.native.warm",
     "pruxel.server.jobs.kinds",
     "pruxel.server.jobs.runner",
 )
@@ -163,7 +162,6 @@ def resident_bytes(pid: int | None) -> int:
 
 def _serve(pipe: Connection, nice: int, name: str, parent: int) -> None:
     """The child's life: a job's number comes, the job runs, a word goes back."""
-    from pruxel.core.base.garbage import look_seldom
     from pruxel.core.native.warm import warm
     from pruxel.server.jobs import kinds  # noqa: F401 - registers the kinds of jobs
     from pruxel.server.jobs.runner import LEAVING, run_job
@@ -184,7 +182,6 @@ def _serve(pipe: Connection, nice: int, name: str, parent: int) -> None:
             os._exit(1)
 
     listen(say)
-    look_seldom()
     if not pipe.poll():
         warm()
     # What is there by now stays: looking through it after each job would take longer than a small job.

@@ -163,7 +163,9 @@ def rows_text(letters: bytes, values: FloatArray, decimals: int) -> Iterator[mem
     Values are fixed-point with `decimals` places; arrays with one of 2^62 / 10^decimals and more are written with
     exponents.
     """
-    if float(np.abs(values).max(initial=0)) * 10.0**decimals >= _MOST_FIXED:
+    # The largest of both signs, without a copy of all.
+    largest = max(float(values.max(initial=0)), -float(values.min(initial=0)))
+    if largest * 10.0**decimals >= _MOST_FIXED:
         return _with_exponents(letters, values)
     width = len(letters) + values.shape[1] * _NUMBER_BYTES + 1
     marks = np.frombuffer(letters, np.uint8)
