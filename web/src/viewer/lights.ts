@@ -1,59 +1,47 @@
 import {
   AmbientLight,
-  BackSide,
-  BoxGeometry,
-  Color,
+  CompressedCubeTexture,
   DirectionalLight,
+  HalfFloatType,
+  LinearMipmapLinearFilter,
   Mesh,
-  MeshBasicMaterial,
   PlaneGeometry,
-  PMREMGenerator,
+  RGBAFormat,
   Scene,
   ShadowMaterial,
-  SphereGeometry,
   Vector3,
   type Texture,
-  type WebGLRenderer,
 } from 'three'
+import mirrored from './surroundings.bin?url'
 
-// A side of what is mirrored. The library takes 256 at the least; soft panels need no more than these.
-const TEXELS = 64
-// Where the processor draws, more cost most of a second each time the page is opened.
-const TEXELS_BY_PROCESSOR = 32
+// A cube of EDGE texels a side and its LEVELS, as tools/surroundings.py writes it: a sky with a few soft panels, for
+// reflections on metal. Filtering it here takes longer than all else where there is no graphics card.
+const EDGE = 64
+const LEVELS = 4
 
-type Triple = [number, number, number]
-
-function drawnByProcessor(renderer: WebGLRenderer): boolean {
-  const gl = renderer.getContext()
-  const named = gl.getExtension('WEBGL_debug_renderer_info')
-  const name = String(gl.getParameter(named ? named.UNMASKED_RENDERER_WEBGL : gl.RENDERER))
-  return /swiftshader|llvmpipe|software|basic render/i.test(name)
-}
-
-// A sky with a few soft panels, for reflections on metal.
-function surroundings(renderer: WebGLRenderer): Texture {
-  const scene = new Scene()
-  scene.add(new Mesh(new SphereGeometry(20, 24, 16), new MeshBasicMaterial({ color: '#b9c4c2', side: BackSide })))
-  const panel = (color: string, strength: number, size: Triple, at: Triple) => {
-    const shine = new MeshBasicMaterial({ color: new Color(color).multiplyScalar(strength) })
-    const mesh = new Mesh(new BoxGeometry(...size), shine)
-    mesh.position.set(...at)
-    scene.add(mesh)
+async function surroundings(): Promise<Texture> {
+  const told = await fetch(mirrored)
+  if (!told.ok) throw new Error('The light that surrounds the model could not be loaded.')
+  const halves = new Uint16Array(await told.arrayBuffer())
+  const faces = Array.from({ length: 6 }, () => ({
+    width: EDGE,
+    height: EDGE,
+    mipmaps: [] as { data: Uint16Array; width: number; height: number }[],
+  }))
+  let at = 0
+  for (let level = 0; level < LEVELS; level += 1) {
+    const side = EDGE >> level
+    for (const { mipmaps } of faces) {
+      mipmaps.push({ data: halves.subarray(at, (at += side * side * 4)), width: side, height: side })
+    }
   }
-  panel('#fff6e4', 7, [9, 0.2, 7], [4, 11, 4])
-  panel('#d8f0f2', 3, [0.2, 8, 10], [-13, 4, 0])
-  panel('#ffe9cf', 2.5, [6, 6, 0.2], [8, 4, 13])
-  panel('#6d6152', 1, [30, 0.2, 30], [0, -9, 0])
-  const generator = new PMREMGenerator(renderer)
-  const side = drawnByProcessor(renderer) ? TEXELS_BY_PROCESSOR : TEXELS
-  Object.assign(generator, {
-    _setSize(this: { _cubeSize: number }) {
-      this._cubeSize = side
-    },
-  })
-  const texture = generator.fromScene(scene, 0.03).texture
-  generator.dispose()
-  return texture
+  // Only what may be compressed brings levels of its own.
+  const cube = new CompressedCubeTexture(faces)
+  Object.assign(cube, { format: RGBAFormat, type: HalfFloatType, isPMREMTexture: true })
+  cube.minFilter = LinearMipmapLinearFilter
+  cube.generateMipmaps = false
+  cube.needsUpdate = true
+  return cube
 }
 
 // Key light with shadow, a sky, and a ground that only takes the shadow.
@@ -64,8 +52,7 @@ export class Lights {
   private placed = ''
   private readonly ground = new Mesh(new PlaneGeometry(1, 1), new ShadowMaterial({ opacity: 0.17 }))
 
-  constructor(scene: Scene, renderer: WebGLRenderer) {
-    scene.environment = surroundings(renderer)
+  constructor(private readonly scene: Scene) {
     scene.environmentIntensity = 1.05
     this.key.castShadow = true
     this.key.shadow.bias = -0.0006
@@ -73,6 +60,11 @@ export class Lights {
     this.ground.rotation.x = -Math.PI / 2
     this.ground.receiveShadow = true
     scene.add(this.key, this.key.target, this.ground, new AmbientLight('#fff7ec', 0.35))
+  }
+
+  // To be waited for before the first model is drawn: its materials are made for what they mirror.
+  async ready(): Promise<void> {
+    this.scene.environment ??= await surroundings()
   }
 
   // Turn the key light about the upright axis.

@@ -71,7 +71,7 @@ export class Stage {
     Object.assign(this.renderer.shadowMap, { enabled: true, type: PCFShadowMap, autoUpdate: false })
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2))
     this.renderer.domElement.style.cssText = 'display:block;width:100%;height:100%;touch-action:none'
-    this.lights = new Lights(this.scene, this.renderer)
+    this.lights = new Lights(this.scene)
     this.guides = new Guides(this.scene)
     this.controls = new OrbitControls(this.camera, this.renderer.domElement)
     this.controls.enableDamping = false
@@ -104,7 +104,7 @@ export class Stage {
   // Load and show a scene; the camera is kept when the new one is of about the same size and place.
   async show(manifest: string): Promise<boolean> {
     const mine = ++this.asked
-    const data = await told(manifest)
+    const [data] = await Promise.all([told(manifest), this.lights.ready()])
     const built = await build(data)
     if (mine !== this.asked) return false
     const before = this.built ? this.bounds() : null
