@@ -63,12 +63,17 @@ class Page:
         That all of its pixels are drawn, and not each second one, and edges smooth, is for those who look at pictures.
         """
         ask = self.driver.execute_cdp_cmd
-        metrics = {"width": size[0], "height": size[1], "deviceScaleFactor": 1 if sharp else 0.5, "mobile": False}
-        ask("Emulation.setDeviceMetricsOverride", metrics)
+        self.size(*size, sharp=sharp)
         if not sharp:
             ask("Page.addScriptToEvaluateOnNewDocument", {"source": _ROUGH})
         ask("Browser.setDownloadBehavior", {"behavior": "allow", "downloadPath": str(downloads)})
         self.driver.get(address)
+
+    def size(self, width: int, height: int, *, sharp: bool = False) -> None:
+        """Make the window so large, in pixels of the page."""
+        metrics = {"width": width, "height": height, "deviceScaleFactor": 1 if sharp else 0.5, "mobile": False}
+        self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)
+        self._wait.until(lambda d: d.execute_script("return innerWidth") == width)
 
     def forget(self) -> None:
         """Leave, and take along all that the page kept: cookies, storage, caches."""
