@@ -3,6 +3,7 @@
 import io
 import json
 import threading
+import uuid
 import zipfile
 from collections.abc import Callable
 from pathlib import Path
@@ -14,7 +15,12 @@ import trimesh
 from fastapi.testclient import TestClient
 from PIL import Image as Pillow
 
+from pruxel.core.base.context import Context
+from pruxel.core.deliver.package import replace_folder
+from pruxel.server.jobs import deliver
 from pruxel.server.settings import settings
+from pruxel.server.store.database import session
+from pruxel.server.store.tables import Job
 from tests.conftest import CRAB
 from tests.server.asking import ended, kept_step, new_project, view
 from tests.server.conftest import Worker
@@ -325,6 +331,36 @@ def test_a_killed_worker_is_seen_and_nothing_half_written_stays(
     assert not list(home.glob(".doomed-*"))
     [folder] = [p for p in home.glob("doomed-*") if p.is_dir()]
     assert json.loads((folder / "report.json").read_text())["outcome"] == "proven"
+
+
+def test_a_delivery_of_what_is_removed_meanwhile_ends_and_leaves_nothing(
+    client: TestClient, project: str, crab: str, worker: Worker, wait_for: Wait, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    home = settings().deliveries
+    for moment in ("before", "at work", "at the end"):
+        piece = client.post(f"/api/workpieces/{crab}/copy").json()["id"]
+        if moment != "at work":
+            worker.kill()
+        made = client.post(f"/api/workpieces/{piece}/deliveries", json={"name": "gone", "formats": ["glb"]}).json()
+        if moment == "at work":
+            wait_for(lambda: list(home.glob(".gone-*.partial")) or None)
+        if moment == "at the end":
+
+            def removed_now(partial: Path, final: Path, piece: str = piece) -> None:
+                replace_folder(partial, final)
+                assert client.delete(f"/api/workpieces/{piece}").status_code == 204
+                assert list(home.glob("gone-*"))
+
+            monkeypatch.setattr(deliver, "replace_folder", removed_now)
+            with session() as db:
+                job = db.get_one(Job, uuid.UUID(made["job"]))
+            deliver.deliver_job(job, Context())
+        else:
+            assert client.delete(f"/api/workpieces/{piece}").status_code == 204
+        worker.start()
+        job = wait_for(ended(client, project, made["job"]))
+        assert (job["status"], job["fault"]) in [("cancelled", None), ("done", None)], moment
+        assert not [*home.glob("gone-*"), *home.glob(".gone-*")], moment
 
 
 def test_a_job_can_be_cancelled(client: TestClient, project: str, crab: str, wait_for: Wait) -> None:

@@ -231,12 +231,25 @@ def test_recipes_keep_rules(client: TestClient, crates: str) -> None:
     assert client.post(f"/api/projects/{crates}/recipes", json={"name": "x", "steps": wrong}).status_code == 422
 
 
+def test_recipes_of_one_name_are_told_apart(client: TestClient, crates: str) -> None:
+    url, long = f"/api/projects/{crates}/recipes", "x" * 200
+    kept = [client.post(url, json={"name": name, "steps": STEPS}).json() for name in ("one", "one", "one", long, long)]
+    assert [one["name"] for one in kept] == ["one", "one 2", "one 3", long, f"{long[:198]} 2"]
+    named = [
+        client.patch(f"/api/recipes/{kept[n]['id']}", json={"name": to}).json()["name"]
+        for n, to in ((1, "one 2"), (1, "one"), (0, "one"), (2, "other"), (1, "one 3"))
+    ]
+    assert named == ["one 2", "one 2", "one", "other", "one 3"]
+    for one in kept:
+        client.delete(f"/api/recipes/{one['id']}")
+
+
 def test_recipes_travel_as_files(client: TestClient, crates: str) -> None:
     made = client.post(f"/api/projects/{crates}/recipes", json={"name": "tidy: all/of it", "steps": STEPS}).json()
     file = client.get(f"/api/recipes/{made['id']}/file")
     assert 'filename="' in file.headers["content-disposition"]
     taken = client.post(f"/api/projects/{crates}/recipes/file", json={"name": "r.yaml", "text": file.text}).json()
-    assert taken["name"] == made["name"]
+    assert taken["name"] == f"{made['name']} 2"
     assert taken["steps"] == made["steps"]
     for text in ("recipe: 9", "steps: [", "recipe: 1\nsteps: [{step: nope}]", "recipe: 1\nsteps: []"):
         answer = client.post(f"/api/projects/{crates}/recipes/file", json={"name": "r.yaml", "text": text})

@@ -273,7 +273,7 @@ describe('a recipe', () => {
     expect(dialog().querySelector<HTMLButtonElement>('[data-test=run]')!.disabled).toBe(true)
   })
   it('is kept with the way that is chosen for each step, without what is left out', async () => {
-    const asked = serve({ 'POST /api/projects/*/recipes': () => KEPT })
+    const asked = serve({ 'POST /api/projects/*/recipes': () => ({ ...KEPT, name: 'crab 2' }) })
     const rule = { finding: '', parts: '*lod1', materials: '' }
     const runs = [
       {
@@ -301,7 +301,7 @@ describe('a recipe', () => {
         { step: 'flip', params: { k: 1 }, on: true, because: '' },
       ],
     })
-    expect(wrapper.emitted('kept')).toEqual([['crab']])
+    expect(wrapper.emitted('kept')).toEqual([['crab 2']]) // another has the name that was asked for
     const choice = dialog().querySelector('select')!
     choice.value = '1'
     choice.dispatchEvent(new Event('change'))

@@ -1,5 +1,5 @@
 // @vitest-environment happy-dom
-import { mount, type VueWrapper } from '@vue/test-utils'
+import { DOMWrapper, mount, type VueWrapper } from '@vue/test-utils'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { createMemoryHistory, createRouter, type Router } from 'vue-router'
 import { Events, Refusal, serve, settled, type Asked } from './server'
@@ -222,6 +222,24 @@ describe('the Bench', () => {
     await again.router.push('/p/bench/b')
     await settled()
     expect(again.wrapper.get<HTMLInputElement>("[data-part='wheel']").element.checked).toBe(true)
+  })
+  it('is left for its list when its workpiece goes, and by nobody who went elsewhere meanwhile', async () => {
+    for (const goesOn of [false, true]) {
+      const { wrapper, router } = await at(BenchView, '/p/bench/a', {
+        'DELETE /api/workpieces/*': async ({ path }) => (await wait(path), null),
+      })
+      await wrapper.get('[data-test=more]').trigger('click')
+      await settled()
+      await wrapper.get('[data-test=remove]').trigger('click')
+      await settled()
+      await new DOMWrapper(document.body).get('[data-test=yes]').trigger('click')
+      await settled()
+      if (goesOn) await router.push('/p/deliver/a')
+      held.get('/api/workpieces/a')!()
+      await settled()
+      expect(router.currentRoute.value.path).toBe(goesOn ? '/p/deliver/a' : '/p/bench')
+      wrapper.unmount()
+    }
   })
   it('turns hidden parts into a step that drops them', async () => {
     const { wrapper } = await at(BenchView, '/p/bench/a', {

@@ -1575,7 +1575,7 @@ export interface paths {
         put?: never;
         /**
          * Save Recipe
-         * @description Save a list of steps under a name.
+         * @description Save a list of steps under a name; one that another recipe has gets a number behind it.
          */
         post: operations["save_recipe_api_projects__project__recipes_post"];
         delete?: never;
@@ -1909,7 +1909,7 @@ export interface paths {
         head?: never;
         /**
          * Rename Recipe
-         * @description Give a recipe another name.
+         * @description Give a recipe another name; one that another recipe has gets a number behind it.
          */
         patch: operations["rename_recipe_api_recipes__recipe__patch"];
         trace?: never;

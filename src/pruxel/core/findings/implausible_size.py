@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence, Finding, Severity, SuggestedStep
 from pruxel.core.findings.registry import rule
-from pruxel.core.scene.measure import measure
+from pruxel.core.scene.measure import length_words, measure
 from pruxel.core.scene.model import Scene
 
 _SMALLEST_M, _LARGEST_M = 0.005, 500.0
@@ -36,8 +36,8 @@ def implausible_size(scene: Scene, context: Context) -> Iterator[Finding]:
     yield Finding(
         rule="implausible_size",
         severity=Severity.WARNING,
-        title=f"The model is {_length(longest)} long",
-        detail=f"Its numbers look like {unit}. Scaled by {factor:g} it would be {_length(longest * factor)} long.",
+        title=f"The model is {length_words(longest)} long",
+        detail=f"Its numbers look like {unit}. Scaled by {factor:g} it would be {length_words(longest * factor)} long.",
         evidence=(
             Evidence("longest side", float(f"{longest:.4g}"), "m"),
             Evidence("plausible from", _SMALLEST_M, "m"),
@@ -51,11 +51,3 @@ def implausible_size(scene: Scene, context: Context) -> Iterator[Finding]:
 def _octaves(length: float) -> float:
     """Distance from a likely length, in decades."""
     return abs(math.log10(length / _LIKELY_M))
-
-
-def _length(metres: float) -> str:
-    if metres >= 1000:
-        return f"{metres / 1000:.3g} km"
-    if metres >= 1:
-        return f"{metres:.3g} m"
-    return f"{metres * 1000:.3g} mm"

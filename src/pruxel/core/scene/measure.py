@@ -20,6 +20,13 @@ _MOST_POINTS = 2_000
 _NOWHERE = ((np.inf,) * 3, (-np.inf,) * 3)
 
 
+def length_words(metres: float) -> str:
+    """A length to three figures, in the unit that people would take for it."""
+    if metres >= 1000:
+        return f"{metres / 1000:.3g} km"
+    return f"{metres:.3g} m" if metres >= 1 else f"{metres * 1000:.3g} mm"
+
+
 @dataclass(frozen=True)
 class PartFacts:
     """Facts about one part; `size` in metres along x, y, z in world space, `area` in square metres."""

@@ -16,6 +16,7 @@ from pruxel.server.api.models import ApplyIn, NameIn, RecipeFileIn, RecipeIn, Re
 from pruxel.server.store.database import reading, session
 from pruxel.server.store.jobs import tell
 from pruxel.server.store.missing import not_found
+from pruxel.server.store.named import name_apart
 from pruxel.server.store.revisions import add_revision, steps_of
 from pruxel.server.store.tables import RecipeRow, Workpiece
 
@@ -33,6 +34,11 @@ def _recipe(db: Session, recipe: UUID) -> RecipeRow:
     return found
 
 
+def _names(db: Session, project: UUID, *, but: UUID | None = None) -> set[str]:
+    names = select(RecipeRow.name).where(RecipeRow.project_id == project, RecipeRow.id.is_distinct_from(but))
+    return set(db.execute(names).scalars())
+
+
 @router.get("/projects/{project}/recipes")
 def list_recipes(project: UUID) -> list[RecipeOut]:
     """All recipes by name."""
@@ -43,11 +49,12 @@ def list_recipes(project: UUID) -> list[RecipeOut]:
 
 @router.post("/projects/{project}/recipes", status_code=201)
 def save_recipe(project: UUID, wanted: RecipeIn) -> RecipeOut:
-    """Save a list of steps under a name."""
+    """Save a list of steps under a name; one that another recipe has gets a number behind it."""
     for use in wanted.steps:
         check_rule(StepUse.model_validate(use.model_dump()))
     with session() as db:
-        row = RecipeRow(project_id=project, name=wanted.name, steps=[s.model_dump() for s in wanted.steps])
+        name = name_apart(wanted.name, _names(db, project))
+        row = RecipeRow(project_id=project, name=name, steps=[s.model_dump() for s in wanted.steps])
         db.add(row)
         db.flush()
         return _out(row)
@@ -76,10 +83,10 @@ def recipe_file(recipe: UUID) -> Response:
 
 @router.patch("/recipes/{recipe}")
 def rename_recipe(recipe: UUID, wanted: NameIn) -> RecipeOut:
-    """Give a recipe another name."""
+    """Give a recipe another name; one that another recipe has gets a number behind it."""
     with session() as db:
         found = _recipe(db, recipe)
-        found.name = wanted.name
+        found.name = name_apart(wanted.name, _names(db, found.project_id, but=found.id))
         return _out(found)
 
 

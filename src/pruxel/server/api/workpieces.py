@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from itertools import count
 from typing import Any
 from uuid import UUID
 
@@ -37,10 +36,11 @@ from pruxel.server.jobs.view import view_key
 from pruxel.server.jobs.workpieces import workpiece_of
 from pruxel.server.store.blobs import has_blob
 from pruxel.server.store.database import reading, session
-from pruxel.server.store.jobs import overtake, tell
+from pruxel.server.store.jobs import ACTIVE, ask_to_stop, overtake, tell
 from pruxel.server.store.missing import not_found
+from pruxel.server.store.named import name_apart
 from pruxel.server.store.revisions import add_revision, ends_of, move, steps_of
-from pruxel.server.store.tables import View, Workpiece
+from pruxel.server.store.tables import Delivery, Job, View, Workpiece
 
 router = APIRouter(tags=["workpieces"])
 
@@ -150,11 +150,9 @@ def copy_workpiece(workpiece: UUID) -> WorkpieceOut:
     with session() as db:
         found = _workpiece(db, workpiece)
         named = select(Workpiece.name).where(Workpiece.project_id == found.project_id)
-        taken = set(db.execute(named).scalars())
-        name = next(f"{found.name} {n}" for n in count(2) if f"{found.name} {n}" not in taken)
         made = Workpiece(
             project_id=found.project_id,
-            name=name[-200:],
+            name=name_apart(found.name, set(db.execute(named).scalars())),
             entries=found.entries,
             wears=found.wears,
             at=0,
@@ -172,6 +170,9 @@ def remove_workpiece(workpiece: UUID) -> None:
     """Remove a workpiece with its steps; files that were delivered from it stay on disk."""
     with session() as db:
         found = _workpiece(db, workpiece, to_change=True)
+        waiting = select(Job).join(Delivery, Delivery.job_id == Job.id).where(Delivery.workpiece_id == found.id)
+        for job in db.execute(waiting.where(Job.status.in_(ACTIVE))).scalars().all():
+            ask_to_stop(db, job)
         tell(db, {"changed": "workpieces", "project_id": str(found.project_id)})
         db.delete(found)
 

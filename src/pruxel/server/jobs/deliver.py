@@ -25,9 +25,11 @@ from pruxel.server.store.tables import Delivery, Job, Workpiece
 
 @job_kind("deliver")
 def deliver_job(job: Job, context: Context) -> None:
-    """Write one delivery into a folder of its own."""
+    """Write one delivery into a folder of its own; of one that was removed meanwhile nothing stays."""
     with session() as db:
-        delivery = db.get_one(Delivery, uuid.UUID(job.payload["delivery"]))
+        delivery = db.get(Delivery, uuid.UUID(job.payload["delivery"]))
+        if delivery is None:
+            return
         workpiece = db.get_one(Workpiece, delivery.workpiece_id)
     own = {"entries": workpiece.entries, "steps": delivery.steps, "settled": workpiece.settled}
     pieces = [own | {"name": workpiece.name}, *delivery.also]
@@ -66,7 +68,11 @@ def deliver_job(job: Job, context: Context) -> None:
     finally:
         shutil.rmtree(partial, ignore_errors=True)
     with session() as db:
-        stored = db.get_one(Delivery, delivery.id)
+        stored = db.get(Delivery, delivery.id, with_for_update=True)
+        if stored is None:
+            archive.unlink()
+            shutil.rmtree(final_home / name)
+            return
         stored.report = report.as_dict()
         stored.folder, stored.archive, stored.archive_size = str(final_home / name), str(archive), size
         tell(db, {"changed": "deliveries", "project_id": str(job.project_id)})

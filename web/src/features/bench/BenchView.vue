@@ -171,10 +171,14 @@ async function rename(name: string) {
   await change(() => api.renameWorkpiece(id.value, name))
 }
 async function remove() {
+  const gone = id.value
   asking.value = null
   try {
-    await api.removeWorkpiece(id.value)
+    await api.removeWorkpiece(gone)
     sessionStorage.removeItem(`pruxel.workpiece.${project.value}`)
+    // Who went on to another place meanwhile is not fetched back.
+    const { name, params } = router.currentRoute.value
+    if (name !== 'bench' || params.workpiece !== gone) return
     await router.replace({ name: 'bench', params: { project: project.value } })
   } catch (problem) {
     error.value = problem

@@ -42,8 +42,8 @@ function made(): StepUse[] {
 async function keep() {
   keeping.value = true
   try {
-    await api.keepRecipe(project, called.value.trim(), made())
-    emit('kept', called.value.trim())
+    const kept = await api.keepRecipe(project, called.value.trim(), made())
+    emit('kept', kept.name)
   } catch (problem) {
     error.value = problem
     keeping.value = false

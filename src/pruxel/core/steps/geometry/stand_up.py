@@ -11,7 +11,7 @@ from pruxel.core.base.arrays import DoubleArray
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, UsageError
 from pruxel.core.base.findings import Evidence
-from pruxel.core.scene.measure import measure
+from pruxel.core.scene.measure import length_words, measure
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.reframe import reframed, with_views_apart
 from pruxel.core.steps.registry import Params, StepResult, step
@@ -45,7 +45,8 @@ def stand_up(scene: Scene, params: StandUp, context: Context) -> StepResult:
     turned = reframed(with_views_apart(scene, turn, turn), turn, 1.0)
     size = measure(turned).size
     measured = tuple(Evidence(n, s, "m") for n, s in zip(("width", "height", "depth"), size, strict=True))
-    return StepResult(turned, f"{params.up} is up, {params.front} is the front; {size[1]:.3g} m high", measured)
+    words = f"{params.up} is up, {params.front} is the front; {length_words(size[1])} high"
+    return StepResult(turned, words, measured)
 
 
 def _direction(axis: Axis) -> DoubleArray:
