@@ -50,6 +50,7 @@ export class Lights {
   private angle = 0
   private reach = 1
   private placed = ''
+  private coming: Promise<Texture> | null = null
   private readonly ground = new Mesh(new PlaneGeometry(1, 1), new ShadowMaterial({ opacity: 0.17 }))
 
   constructor(private readonly scene: Scene) {
@@ -64,7 +65,11 @@ export class Lights {
 
   // To be waited for before the first model is drawn: its materials are made for what they mirror.
   async ready(): Promise<void> {
-    this.scene.environment ??= await surroundings()
+    this.coming ??= surroundings().catch((problem: unknown) => {
+      this.coming = null // whoever shows a model next asks again
+      throw problem
+    })
+    this.scene.environment = await this.coming
   }
 
   // Turn the key light about the upright axis.
