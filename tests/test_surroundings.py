@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from tools.surroundings import EDGE, LEVELS, PANELS, WRITTEN, Panel, filtered, linear, seen, texels
+from pruxel.core.steps.colors import linear_of
+from tools.surroundings import EDGE, LEVELS, PANELS, WRITTEN, Panel, filtered, seen, texels
 
 
 def test_what_is_written_is_what_the_panels_make() -> None:
@@ -25,7 +26,7 @@ def test_what_is_written_is_what_the_panels_make() -> None:
 @pytest.mark.parametrize("level", range(LEVELS))
 def test_alike_all_around_is_mirrored_alike(level: int) -> None:
     light = filtered(level, 16, "#808080", ())
-    np.testing.assert_allclose(light, np.broadcast_to(linear("#808080"), light.shape))
+    np.testing.assert_allclose(light, np.broadcast_to(linear_of("#808080"), light.shape))
 
 
 def test_what_is_above_is_on_the_face_above_and_least_spread_where_smooth() -> None:

@@ -14,6 +14,8 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from pruxel.core.steps.colors import linear_of
+
 WRITTEN = Path(__file__).parent.parent / "web/src/viewer/surroundings.bin"
 # Texels along an edge of the cube; each level below has half of them, the last is for what is wholly rough.
 EDGE = 64
@@ -43,15 +45,9 @@ PANELS = (
 )
 
 
-def linear(color: str) -> Floats:
-    """Linear light, (3,), of an sRGB colour as #rrggbb; IEC 61966-2-1."""
-    value = np.array([int(color[n : n + 2], 16) for n in (1, 3, 5)]) / 255
-    return np.where(value <= 0.04045, value / 12.92, ((value + 0.055) / 1.055) ** 2.4)
-
-
 def seen(directions: Floats, sky: str = SKY, panels: tuple[Panel, ...] = PANELS) -> Floats:
     """Light, (..., 3) linear, that comes from directions, (..., 3) of any length: the nearest panel's or the sky's."""
-    light = np.broadcast_to(linear(sky), directions.shape).copy()
+    light = np.broadcast_to(linear_of(sky), directions.shape).copy()
     nearest = np.full(directions.shape[:-1], np.inf)
     for panel in panels:
         half, at = np.array(panel.size) / 2, np.array(panel.at)
@@ -61,7 +57,7 @@ def seen(directions: Floats, sky: str = SKY, panels: tuple[Panel, ...] = PANELS)
         leaves = np.maximum(first, second).min(axis=-1)
         met = (enters <= leaves) & (enters > 0) & (enters < nearest)
         nearest[met] = enters[met]
-        light[met] = linear(panel.color) * panel.strength
+        light[met] = np.multiply(linear_of(panel.color), panel.strength)
     return light
 
 

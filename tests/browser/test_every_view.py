@@ -118,6 +118,8 @@ def visited(page: Page, views: Iterable[str]) -> Iterator[str]:
         yield view
 
 
+# Each is come to in a window as small as this.
+SMALL = (1024, 700)
 # Every kind of surface at night, and every arrangement in a small window.
 BY_NIGHT = {"browse", "describe", "sources", "motion", "bench"}
 IN_SMALL = {"browse", "describe", "catalogue", "sources", "motion", "bench", "deliver"}
@@ -133,22 +135,23 @@ return [...document.querySelectorAll('button, input, select, a')].filter((e) => 
 
 def test_everybody_can_use_every_view_by_night_too_and_in_a_small_window(page: Page) -> None:
     page.driver.set_script_timeout(300)
+    page.size(*SMALL)
     wrong = []
     for view in visited(page, VIEWS):
+        if view in IN_SMALL:
+            wrong += [f"{view}, small: {words} is outside" for words in page.driver.execute_script(_OUTSIDE)]
+        page.size(1280, 800)
         wrong += [f"{view}: {words}" for words in complaints(page)]
         if view in BY_NIGHT:
             page.click("button", "Night")
             wrong += [f"{view} by night: {words}" for words in complaints(page)]
             page.click("button", "Day")
-        if view in IN_SMALL:
-            page.size(1024, 700)
-            wrong += [f"{view}, small: {words} is outside" for words in page.driver.execute_script(_OUTSIDE)]
-            page.size(1280, 800)
+        page.size(*SMALL)
     assert not wrong, "\n".join(" ".join(words.split()) for words in wrong)
 
 
 def test_a_small_window_leaves_the_tray_in_sight(page: Page) -> None:
-    page.size(1024, 700)
+    page.size(*SMALL)
     page.see(page.test("entry"))
     page.keys("t")
     page.see(page.test("tray"), "1 entry")

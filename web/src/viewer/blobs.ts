@@ -47,10 +47,14 @@ export class Blobs {
   }
 }
 
-export async function fetchBlob(name: string): Promise<ArrayBuffer> {
-  const response = await fetch(`/api/blobs/${name}`)
-  if (!response.ok) throw new Error('A part of the model is no longer stored. Open it again.')
+// What lies at an address of ours; where it cannot be had, that is said in these words.
+export async function bytesAt(address: string, otherwise: string): Promise<ArrayBuffer> {
+  const response = await fetch(address)
+  if (!response.ok) throw new Error(otherwise)
   return response.arrayBuffer()
 }
+
+export const fetchBlob = (name: string) =>
+  bytesAt(`/api/blobs/${name}`, 'A part of the model is no longer stored. Open it again.')
 
 export const blobs = new Blobs(fetchBlob)

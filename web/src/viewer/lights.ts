@@ -12,6 +12,7 @@ import {
   Vector3,
   type Texture,
 } from 'three'
+import { Blobs, bytesAt } from './blobs'
 import mirrored from './surroundings.bin?url'
 
 // A cube of EDGE texels a side and its LEVELS, as tools/surroundings.py writes it: a sky with a few soft panels, for
@@ -19,10 +20,10 @@ import mirrored from './surroundings.bin?url'
 const EDGE = 64
 const LEVELS = 4
 
-async function surroundings(): Promise<Texture> {
-  const told = await fetch(mirrored)
-  if (!told.ok) throw new Error('The light that surrounds the model could not be loaded.')
-  const halves = new Uint16Array(await told.arrayBuffer())
+const light = new Blobs((address) => bytesAt(address, 'The light that surrounds the model could not be loaded.'))
+
+function surroundings(data: ArrayBuffer): Texture {
+  const halves = new Uint16Array(data)
   const faces = Array.from({ length: 6 }, () => ({
     width: EDGE,
     height: EDGE,
@@ -50,7 +51,6 @@ export class Lights {
   private angle = 0
   private reach = 1
   private placed = ''
-  private coming: Promise<Texture> | null = null
   private readonly ground = new Mesh(new PlaneGeometry(1, 1), new ShadowMaterial({ opacity: 0.17 }))
 
   constructor(private readonly scene: Scene) {
@@ -65,11 +65,8 @@ export class Lights {
 
   // To be waited for before the first model is drawn: its materials are made for what they mirror.
   async ready(): Promise<void> {
-    this.coming ??= surroundings().catch((problem: unknown) => {
-      this.coming = null // whoever shows a model next asks again
-      throw problem
-    })
-    this.scene.environment = await this.coming
+    const data = await light.get(mirrored)
+    this.scene.environment ??= surroundings(data)
   }
 
   // Turn the key light about the upright axis.

@@ -15,7 +15,7 @@ from pruxel.server.api.source_models import LanguageIn, PlaceOut, PlacesOut, Pro
 from pruxel.server.jobs.stacks import check_root
 from pruxel.server.settings import settings
 from pruxel.server.store.database import session
-from pruxel.server.store.jobs import ACTIVE, ask_to_stop, tell
+from pruxel.server.store.jobs import ask_all_to_stop, tell
 from pruxel.server.store.loading import load_alone
 from pruxel.server.store.projects import head_of, project_by_id
 from pruxel.server.store.stack_state import touch
@@ -72,9 +72,7 @@ def remove_project(project: UUID) -> None:
     """Remove a project with all that is known of it; game files and what was delivered stay on disk."""
     with session() as db:
         project_by_id(db, project)
-        running = db.execute(select(Job).where(Job.project_id == project, Job.status.in_(ACTIVE))).scalars().all()
-        for job in running:
-            ask_to_stop(db, job)
+        ask_all_to_stop(db, Job.project_id == project)
     # Apart from that: what is at work hears of it, and leaves what it holds, before anything is held here.
     with session() as db:
         load_alone(db, project)

@@ -36,7 +36,7 @@ from pruxel.server.jobs.view import view_key
 from pruxel.server.jobs.workpieces import workpiece_of
 from pruxel.server.store.blobs import has_blob
 from pruxel.server.store.database import reading, session
-from pruxel.server.store.jobs import ACTIVE, ask_to_stop, overtake, tell
+from pruxel.server.store.jobs import ask_all_to_stop, overtake, tell
 from pruxel.server.store.missing import not_found
 from pruxel.server.store.named import name_apart
 from pruxel.server.store.revisions import add_revision, ends_of, move, steps_of
@@ -170,9 +170,7 @@ def remove_workpiece(workpiece: UUID) -> None:
     """Remove a workpiece with its steps; files that were delivered from it stay on disk."""
     with session() as db:
         found = _workpiece(db, workpiece, to_change=True)
-        waiting = select(Job).join(Delivery, Delivery.job_id == Job.id).where(Delivery.workpiece_id == found.id)
-        for job in db.execute(waiting.where(Job.status.in_(ACTIVE))).scalars().all():
-            ask_to_stop(db, job)
+        ask_all_to_stop(db, Job.id.in_(select(Delivery.job_id).where(Delivery.workpiece_id == found.id)))
         tell(db, {"changed": "workpieces", "project_id": str(found.project_id)})
         db.delete(found)
 

@@ -7,7 +7,7 @@ import uuid
 from collections.abc import Collection
 from typing import Any
 
-from sqlalchemy import func, select, text
+from sqlalchemy import ColumnElement, func, select, text
 from sqlalchemy.orm import Session
 
 from pruxel.core.base.errors import ErrorCode, Fault
@@ -111,6 +111,12 @@ def ask_to_stop(db: Session, job: Job) -> None:
     db.refresh(job, with_for_update=True)
     if job.status in ACTIVE:
         change_job(db, job.id, cancel=True, status="cancelled" if job.status == "queued" else job.status)
+
+
+def ask_all_to_stop(db: Session, *which: ColumnElement[bool]) -> None:
+    """Ask all jobs of a condition to stop that have not ended."""
+    for job in db.execute(select(Job).where(Job.status.in_(ACTIVE), *which)).scalars().all():
+        ask_to_stop(db, job)
 
 
 def overtake(db: Session, job: Job, same: str) -> None:
