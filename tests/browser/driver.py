@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import contextlib
 import os
+import time
 from pathlib import Path
 
 from selenium import webdriver
-from selenium.common.exceptions import StaleElementReferenceException, TimeoutException
+from selenium.common.exceptions import JavascriptException, StaleElementReferenceException
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.by import By
 from selenium.webdriver.remote.webelement import WebElement
@@ -39,6 +40,47 @@ def start_browser(profile: Path, *, smooth: bool = False) -> webdriver.Chrome:
     return webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver", log_output=os.devnull))
 
 
+# Waits in the page itself until an element is there that shows a text, or until none is; asking again and again from
+# here costs the browser as much as all else that a test does. Nothing is found where the time is over.
+_WAIT = """
+const [selector, text, gone, milliseconds, done] = arguments
+const shown = (e) => {
+  if (!e.checkVisibility({ opacityProperty: true, visibilityProperty: true })) return false
+  const { width, height } = e.getBoundingClientRect()
+  return (width > 0 && height > 0) || e.childElementCount > 0
+}
+const found = () => {
+  const all = [...document.querySelectorAll(selector)]
+  if (gone) return all.length === 0
+  return all.find((e) => shown(e) && (!text || e.innerText.toLowerCase().includes(text)))
+}
+let over = false
+const end = (answer) => {
+  over = true
+  changes.disconnect()
+  clearInterval(now_and_then)
+  clearTimeout(patience)
+  done(answer)
+}
+const look = () => {
+  const there = over ? null : found()
+  if (there) end(there)
+}
+let asked = false
+const soon = () => {
+  if (asked) return
+  asked = true
+  setTimeout(() => { asked = false; look() }, 20)
+}
+const changes = new MutationObserver(soon)
+const now_and_then = setInterval(look, 250) // what a stylesheet or a value changes
+const patience = setTimeout(() => end(null), milliseconds)
+changes.observe(document, { subtree: true, childList: true, attributes: true, characterData: true })
+look()
+"""
+# One wait is no longer than this, so that the driver's own patience never ends before it.
+_AT_A_TIME = 20.0
+
 # Smooth edges cost as much again as all else where there is no graphics card.
 _ROUGH = """
 if (!window.roughly) {
@@ -55,6 +97,7 @@ class Page:
 
     def __init__(self, driver: webdriver.Chrome, seconds: float = _PATIENCE) -> None:
         self.driver = driver
+        self._seconds = seconds
         self._wait = WebDriverWait(driver, seconds, poll_frequency=0.1)
 
     def begin(self, address: str, downloads: Path, size: tuple[int, int] = (1280, 800), *, sharp: bool = False) -> None:
@@ -91,24 +134,32 @@ class Page:
 
     def see(self, selector: str, text: str = "") -> WebElement:
         """Wait until an element is there and, if asked, shows a text."""
-
-        def ready(driver: webdriver.Chrome) -> WebElement | None:
-            with contextlib.suppress(StaleElementReferenceException):
-                for element in driver.find_elements(By.CSS_SELECTOR, selector):
-                    if element.is_displayed() and text.lower() in element.text.lower():
-                        return element
-            return None
-
-        try:
-            found = self._wait.until(ready)
-        except TimeoutException:
-            raise AssertionError(f"no {selector} with '{text}'; page shows: {self.text()[:2500]}") from None
-        assert found is not None
+        found = self._waited(selector, text)
+        if found is None:
+            raise AssertionError(f"no {selector} with '{text}'; page shows: {self.text()[:2500]}")
+        assert isinstance(found, WebElement)
         return found
 
     def gone(self, selector: str) -> None:
         """Wait until no such element is there."""
-        self._wait.until(lambda d: not d.find_elements(By.CSS_SELECTOR, selector), f"{selector} is still there")
+        assert self._waited(selector, gone=True), f"{selector} is still there"
+
+    def _waited(self, selector: str, text: str = "", *, gone: bool = False) -> object:
+        end = time.monotonic() + self._seconds
+        while (left := end - time.monotonic()) > 0:
+            milliseconds = int(1000 * min(left, _AT_A_TIME))
+            try:
+                found = self.driver.execute_async_script(_WAIT, selector, text.lower(), gone, milliseconds)
+            except StaleElementReferenceException:
+                continue
+            except JavascriptException as error:
+                # A page that is left meanwhile is waited for anew.
+                if "unloaded" not in str(error):
+                    raise
+                continue
+            if found is not None:
+                return found
+        return None
 
     def click(self, selector: str, text: str = "") -> None:
         """Click with the mouse as soon as the element is there; lists may be drawn anew under the pointer."""

@@ -4,7 +4,6 @@ import {
   LoadingManager,
   MathUtils,
   ShapeUtils,
-  SkinnedMesh,
   Texture,
   type BufferGeometry,
   type Light,
@@ -13,6 +12,7 @@ import {
   type MeshPhongMaterial,
   type Object3D,
   type PerspectiveCamera,
+  type SkinnedMesh,
 } from 'three'
 import { FBXLoader } from 'three/examples/jsm/loaders/FBXLoader.js'
 import { geometryOf } from './attributes'
@@ -31,10 +31,6 @@ class Unread extends Loader<Texture> {
 }
 
 export function readFbx(data: Buffer, arrays: Arrays, mostPosed: number): ReadBack {
-  // Weights are looked at as they are written; the loader would scale them.
-  SkinnedMesh.prototype.normalizeSkinWeights = () => undefined
-  // The loader asks for the window's size where a camera says none.
-  ;(globalThis as Record<string, unknown>).window = { innerWidth: 1, innerHeight: 1 }
   // Polygons are read as they stand; cutting them well, the loader would drop corners that lie on a straight line.
   ShapeUtils.triangulateShape = (outline) => outline.slice(2).map((_, i) => [0, i + 1, i + 2])
   const manager = new LoadingManager()

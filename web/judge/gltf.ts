@@ -1,5 +1,4 @@
 import {
-  SkinnedMesh,
   Texture,
   type BufferAttribute,
   type BufferGeometry,
@@ -9,6 +8,7 @@ import {
   type MeshStandardMaterial,
   type Object3D,
   type Points,
+  type SkinnedMesh,
 } from 'three'
 import { GLTFLoader, type GLTF, type GLTFLoaderPlugin, type GLTFParser } from 'three/examples/jsm/loaders/GLTFLoader.js'
 import { MeshoptDecoder } from 'three/examples/jsm/libs/meshopt_decoder.module.js'
@@ -64,10 +64,6 @@ export async function readGltf(
   arrays: Arrays,
   mostPosed: number,
 ): Promise<ReadBack> {
-  // The loader asks for this name of the window before it looks at anything.
-  ;(globalThis as Record<string, unknown>).self = globalThis
-  // Weights are looked at as they are written; the loader would scale those of the first set.
-  SkinnedMesh.prototype.normalizeSkinWeights = () => undefined
   const loader = new GLTFLoader()
   loader.setMeshoptDecoder(MeshoptDecoder)
   loader.register((parser) => offline(parser, beside))

@@ -6,12 +6,8 @@ import errno
 import socket
 import sys
 
-import uvicorn
-
 from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.server.api.patience import PatientProtocol
 from pruxel.server.logs import begin_log
-from pruxel.server.main import create_app
 from pruxel.server.running import end_with_whom_the_environment_names
 from pruxel.server.settings import settings
 from pruxel.server.store.database import wait_for_database
@@ -53,6 +49,12 @@ def serve_page(port: int | None) -> None:
     listening = _bound(here.host, chosen)
     wait_for_database(_say)
     check_migrated()
+    # Only now: what takes seconds to load should not stand before why a start cannot succeed.
+    import uvicorn
+
+    from pruxel.server.api.patience import PatientProtocol
+    from pruxel.server.main import create_app
+
     _say(f"Pruxel: http://{here.host}:{chosen}/?key={here.access_token()}")
     config = uvicorn.Config(
         create_app(),

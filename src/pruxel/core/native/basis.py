@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import shutil
+import tempfile
 from pathlib import Path
 
 import numpy as np
 
 from pruxel.core.base.arrays import ByteArray, Bytes
 from pruxel.core.base.errors import ErrorCode, InputError
-from pruxel.core.native.processes import NoAnswer, answer_of
+from pruxel.core.native.processes import NoAnswer
+from pruxel.core.native.ready import ask
 
 PROGRAMS = Path(__file__).resolve().parent / "node_programs"
 _PROGRAM = PROGRAMS / "transcode.mjs"
 _MOST_MEGABYTES = 2048
+_MOST_SECONDS = 120
 
 
 def transcoded(data: Bytes, width: int, height: int, name: str) -> ByteArray:
@@ -28,10 +31,15 @@ def transcoded(data: Bytes, width: int, height: int, name: str) -> ByteArray:
             found="nothing of that name",
             hint="Install Node.js 20 or later." if node is None else "Run 'make setup'.",
         )
-    try:
-        texels = answer_of([node, f"--max-old-space-size={_MOST_MEGABYTES}", str(_PROGRAM)], data)
-    except NoAnswer as error:
-        raise _bad(name, str(error)) from None
+    with tempfile.TemporaryDirectory(prefix="pruxel-texture-") as folder:
+        packed, unpacked = Path(folder) / "packed", Path(folder) / "unpacked"
+        packed.write_bytes(data)
+        command = [node, f"--max-old-space-size={_MOST_MEGABYTES}", str(_PROGRAM)]
+        try:
+            ask(command, [str(packed), str(unpacked)], _MOST_SECONDS)
+        except NoAnswer as error:
+            raise _bad(name, str(error)) from None
+        texels = unpacked.read_bytes()
     if len(texels) != width * height * 4:
         raise _bad(name, f"{len(texels):,} bytes came out for {width:,} x {height:,} texels")
     return np.frombuffer(texels, np.uint8).reshape(height, width, 4)

@@ -1,4 +1,4 @@
-"""A process of its own that lets the consortium's library read a 3MF file strictly: `python -m … FILE OUT.npz`.
+"""A program that lets the consortium's library read a 3MF file strictly when asked [FILE, OUT.npz].
 
 What it saw is arrays: per item its name, corners in the world, and the colour of each corner as the file gives it.
 """
@@ -6,11 +6,12 @@ What it saw is arrays: per item its name, corners in the world, and the colour o
 from __future__ import annotations
 
 import resource
-import sys
 from typing import Any
 
 import lib3mf
 import numpy as np
+
+from pruxel.core.native.answering import answered
 
 _MOST_BYTES = 6 << 30
 
@@ -41,10 +42,8 @@ def _colors(model: Any, mesh: Any) -> np.ndarray:  # noqa: ANN401
     return np.array(found, np.uint8).reshape(-1, 4)
 
 
-def main() -> None:
+def read(file: str, out: str) -> None:
     """Read, and write what was seen; anything that the library says against the file is an error."""
-    resource.setrlimit(resource.RLIMIT_AS, (_MOST_BYTES, _MOST_BYTES))
-    file, out = sys.argv[1:3]
     wrapper = lib3mf.get_wrapper()
     model = wrapper.CreateModel()
     reader = model.QueryReader("3mf")
@@ -63,4 +62,5 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    main()
+    resource.setrlimit(resource.RLIMIT_AS, (_MOST_BYTES, _MOST_BYTES))
+    answered(lambda words: read(*words))

@@ -14,7 +14,7 @@ from pruxel.core.base.arrays import AnyArray
 from pruxel.core.deliver.judges.registry import Exhibit, judge
 from pruxel.core.deliver.proof.checks import Check
 from pruxel.core.deliver.proof.expected_parts import compare_parts
-from pruxel.core.deliver.proof.judge import JudgeMissing, run_judge
+from pruxel.core.deliver.proof.judge import JudgeMissing, ask_judge
 from pruxel.core.deliver.proof.surfaces import Surface
 from pruxel.core.formats.threemf.write import UNITS, Placed, Solid, ThreemfOptions, drawn_in_order, solids_of
 from pruxel.core.geometry.colors import srgb_from_linear
@@ -69,6 +69,6 @@ def _read(main: Path) -> Any:  # noqa: ANN401
         raise JudgeMissing(message)
     with tempfile.TemporaryDirectory(prefix="pruxel-proof-") as folder:
         out = Path(folder) / "read.npz"
-        run_judge([sys.executable, "-m", _CHILD, str(main.resolve()), str(out)])
+        ask_judge([sys.executable, "-m", _CHILD], [str(main.resolve()), str(out)])
         with np.load(out) as saved:
             return dict(saved)

@@ -1,4 +1,4 @@
-"""The judge: a program for Node with three.js's loaders and the official glTF validator inside, run as a process.
+"""The judge: a program for Node with three.js's loaders and the official glTF validator inside, kept ready.
 
 It is built into this package by the page's build (`web/judge`), so that an installed application has it as a checkout
 does.
@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import json
 import shutil
-import subprocess
 import tempfile
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -19,7 +18,8 @@ import numpy as np
 
 from pruxel.core.base.arrays import AnyArray
 from pruxel.core.native.basis import PROGRAMS
-from pruxel.core.native.processes import ending_with_us
+from pruxel.core.native.processes import NoAnswer
+from pruxel.core.native.ready import ask
 
 PROGRAM = PROGRAMS / "judge.mjs"
 _MOST_SECONDS = 300
@@ -79,11 +79,11 @@ def read_back(main: Path, how: str) -> ReadBack:
 
 def validate(main: Path) -> dict[str, Any]:
     """The official validator's issues of a glTF file; raises `JudgeMissing` or `JudgeFailed`."""
-    issues: dict[str, Any] = json.loads(_run(["validate", str(main.resolve())]))
+    issues: dict[str, Any] = _run(["validate", str(main.resolve())])
     return issues
 
 
-def _run(arguments: Sequence[str]) -> str:
+def _run(question: Sequence[str]) -> Any:  # noqa: ANN401 - JSON
     node = shutil.which("node")
     if node is None:
         message = "Node.js is not installed"
@@ -91,25 +91,15 @@ def _run(arguments: Sequence[str]) -> str:
     if not PROGRAM.is_file():
         message = f"the reader {PROGRAM.name} is not built; run 'make setup'"
         raise JudgeMissing(message)
-    return run_judge([node, f"--max-old-space-size={_MOST_MEGABYTES}", str(PROGRAM), *arguments])
+    return ask_judge([node, f"--max-old-space-size={_MOST_MEGABYTES}", str(PROGRAM)], question)
 
 
-def run_judge(command: Sequence[str]) -> str:
-    """What a judge's process printed; raises `JudgeFailed` when it takes too long or ends badly."""
+def ask_judge(command: Sequence[str], question: Sequence[str]) -> Any:  # noqa: ANN401 - JSON
+    """What a judge's program answers; raises `JudgeFailed` when it takes too long, ends or cannot read the file."""
     try:
-        run = subprocess.run(  # noqa: S603 - our own program on our own file
-            ending_with_us(command),
-            capture_output=True,
-            text=True,
-            timeout=_MOST_SECONDS,
-            check=False,
-        )
-    except subprocess.TimeoutExpired as error:
-        message = f"it did not come to an end within {_MOST_SECONDS} seconds"
-        raise JudgeFailed(message) from error
-    if run.returncode != 0:
-        raise JudgeFailed(run.stderr.strip()[-400:] or f"the reader ended with {run.returncode}")
-    return run.stdout
+        return ask(command, question, _MOST_SECONDS)
+    except NoAnswer as error:
+        raise JudgeFailed(str(error)) from None
 
 
 def _loaded(document: dict[str, Any], data: bytes) -> ReadBack:
