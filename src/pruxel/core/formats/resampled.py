@@ -13,6 +13,7 @@ from pruxel.core.geometry.euler import angles_between_deg, slerps
 from pruxel.core.scene.model import ChannelPath, ClipChannel, Interpolation, ShownChannel
 
 _ROUNDS = 6
+_SHARES = (0.25, 0.5, 0.75)
 _ARC_ERROR_DEG = 0.05
 _JUMP_SECONDS = 1e-4
 _SAME = 1e-6  # of the rest, within which nothing moves
@@ -24,10 +25,12 @@ def refined(times: DoubleArray, values: Callable[[DoubleArray], DoubleArray], *,
     for _ in range(_ROUNDS):
         if len(times) < 2:
             break
-        known = values(times)
-        bad = np.zeros(len(times) - 1, bool)
-        for share in (0.25, 0.5, 0.75):
-            between = values(times[:-1] + share * np.diff(times))
+        gaps = np.diff(times)
+        # All at once: it is small arrays that are slow.
+        every = values(np.concatenate([times, *(times[:-1] + share * gaps for share in _SHARES)]))
+        known, betweens = every[: len(times)], np.split(every[len(times) :], len(_SHARES))
+        bad = np.zeros(len(gaps), bool)
+        for share, between in zip(_SHARES, betweens, strict=True):
             if turn:
                 arc = slerps(known[:-1], known[1:], np.full(len(between), share))
                 bad |= angles_between_deg(between, arc) > _ARC_ERROR_DEG
@@ -35,7 +38,7 @@ def refined(times: DoubleArray, values: Callable[[DoubleArray], DoubleArray], *,
                 line = known[:-1] * (1 - share) + known[1:] * share
                 room = max(float(np.ptp(known, axis=0).max()), 1e-9)
                 bad |= np.abs(between - line).max(axis=1) > _LINE_ERROR * room
-        wide = np.nonzero(bad & (np.diff(times) > 2e-3))[0]
+        wide = np.nonzero(bad & (gaps > 2e-3))[0]
         if not len(wide):
             break
         times = np.insert(times, wide + 1, (times[wide] + times[wide + 1]) / 2)

@@ -104,17 +104,16 @@ def normal_matrix(matrix: DoubleArray) -> DoubleArray:
 def matrices_of(translations: DoubleArray, rotations: DoubleArray, scales: DoubleArray) -> DoubleArray:
     """The (…, 4, 4) parent_from_local matrices of (…, 3), unit (…, 4) xyzw and (…, 3)."""
     shape = np.broadcast_shapes(translations.shape[:-1], rotations.shape[:-1], scales.shape[:-1])
-    x, y, z, w = (np.broadcast_to(rotations[..., i], shape) for i in range(4))
-    linear = np.stack(
-        [
-            np.stack([1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)], axis=-1),
-            np.stack([2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)], axis=-1),
-            np.stack([2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)], axis=-1),
-        ],
-        axis=-2,
-    )
+    x, y, z, w = (rotations[..., i] for i in range(4))
     whole = np.zeros((*shape, 4, 4))
-    whole[..., :3, :3] = linear * scales[..., None, :]
+    linear = whole[..., :3, :3]
+    for row, column, entry in (
+        (0, 0, 1 - 2 * (y * y + z * z)), (0, 1, 2 * (x * y - z * w)), (0, 2, 2 * (x * z + y * w)),
+        (1, 0, 2 * (x * y + z * w)), (1, 1, 1 - 2 * (x * x + z * z)), (1, 2, 2 * (y * z - x * w)),
+        (2, 0, 2 * (x * z - y * w)), (2, 1, 2 * (y * z + x * w)), (2, 2, 1 - 2 * (x * x + y * y)),
+    ):  # fmt: skip
+        linear[..., row, column] = entry
+    linear *= scales[..., None, :]
     whole[..., :3, 3] = translations
     whole[..., 3, 3] = 1
     return whole
