@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import numba
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray, ByteArray
-from pruxel.core.guessing.places import plausible
+from pruxel.core.base.arrays import ByteArray, FloatArray
+from pruxel.core.guessing.places import LEAST_FLOAT, MOST_FLOAT
 
 _MOST = 512
+_FLOATS = 0.97  # of a column's values are plausible where it is one of floats
 _INSIDE, _OUTSIDE = 2.0, 1.2
 
 
@@ -23,10 +23,11 @@ def standing_apart(data: ByteArray, offset: int, stride: int, count: int, order:
     every = data[offset + stride : offset + (count - 1) * stride].reshape(-1, stride)
     if len(every) < count - 2:  # the last row is cut
         return -_INSIDE
-    some = every[:: max(1, len(every) // _MOST)]
-    usual = _usual(some, order)
-    ends = (_row(data, offset + n * stride, stride) for n in (-1, 0, count - 1, count))
-    before, first, last, behind = (None if one is None else usual.alike(one) for one in ends)
+    some = np.ascontiguousarray(every[:: max(1, len(every) // _MOST)])
+    ends = [_row(data, offset + n * stride, stride) for n in (-1, 0, count - 1, count)]
+    rows = np.stack([np.zeros(stride, np.uint8) if one is None else one for one in ends])
+    alike = _alike(some, _floats(some, order), rows, _floats(rows, order))
+    before, first, last, behind = (None if one is None else float(a) for one, a in zip(ends, alike, strict=True))
     inside = 2.0 - (first or 0.0) - (last or 0.0)
     outside = 2.0 - (0.5 if before is None else before) - (0.5 if behind is None else behind)
     return _OUTSIDE * outside - _INSIDE * inside
@@ -36,38 +37,48 @@ def _row(data: ByteArray, start: int, stride: int) -> ByteArray | None:
     return data[start : start + stride] if start >= 0 and start + stride <= len(data) else None
 
 
-@dataclass(frozen=True, eq=False)
-class _Usual:
-    """What rows hold: the range of each column of four bytes that are floats, and the bytes of all other columns.
+def _floats(rows: ByteArray, order: str) -> FloatArray:
+    """(n, stride) uint8 as (n, stride // 4) float32: each column of four bytes."""
+    whole = np.ascontiguousarray(rows[:, : rows.shape[1] // 4 * 4]).view(f"{order}f4")
+    return whole.astype(np.float32)
 
-    `low`, `high` (f,) float32; `floats` (f,) bool; `bytes` (256, stride) bool: which occur.
+
+@numba.njit(cache=True, nogil=True, error_model="numpy")
+def _alike(rows, floats, others, other_floats):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    """The share of each other row that could be among the rows, (m,) from 0 to 1.
+
+    A column of four bytes that are floats in nearly all rows takes what lies in their range, any other byte of the row
+    what occurs there.
     """
+    count, stride = rows.shape
+    occurring = np.zeros((256, stride), np.bool_)
+    for n in range(count):
+        for at in range(stride):
+            occurring[rows[n, at], at] = True
+    shares = np.zeros(len(others))
+    for column in range(floats.shape[1]):
+        low, high, fine = np.float32(np.inf), np.float32(-np.inf), 0
+        for n in range(count):
+            value = floats[n, column]
+            if _plausible(value):
+                low, high, fine = min(low, value), max(high, value), fine + 1
+        is_float = fine > _FLOATS * count
+        room = np.float32(0.1) * (high - low)
+        for m in range(len(others)):
+            value = other_floats[m, column]
+            if is_float:
+                within = _plausible(value) and low - room <= value <= high + room
+                shares[m] += 4.0 if within else 0.0
+            else:
+                for at in range(4 * column, 4 * column + 4):
+                    shares[m] += occurring[others[m, at], at]
+    for m in range(len(others)):
+        for at in range(4 * floats.shape[1], stride):
+            shares[m] += occurring[others[m, at], at]
+    return shares / stride
 
-    order: str
-    low: AnyArray
-    high: AnyArray
-    floats: AnyArray
-    bytes: AnyArray
 
-    def alike(self, row: ByteArray) -> float:
-        """The share of a row, (stride,) uint8, that could be among the others."""
-        alike = self.bytes[row, np.arange(len(row))]
-        values = row[: 4 * len(self.floats)].view(f"{self.order}f4")
-        with np.errstate(all="ignore"):
-            within = plausible(values) & (values >= self.low) & (values <= self.high)
-        head = alike[: 4 * len(self.floats)].reshape(-1, 4)
-        head[self.floats] = within[self.floats, None]
-        return float(alike.mean())
-
-
-def _usual(rows: ByteArray, order: str) -> _Usual:
-    stride = rows.shape[1]
-    values = np.ascontiguousarray(rows[:, : stride // 4 * 4]).view(f"{order}f4")
-    with np.errstate(all="ignore"):
-        fine = plausible(values)
-        low = np.where(fine, values, np.inf).min(axis=0, initial=np.inf)
-        high = np.where(fine, values, -np.inf).max(axis=0, initial=-np.inf)
-        room = 0.1 * (high - low)
-    occurring = np.zeros((256, stride), bool)
-    occurring[rows.reshape(-1), np.tile(np.arange(stride), len(rows))] = True
-    return _Usual(order, low - room, high + room, fine.mean(axis=0) > 0.97, occurring)
+@numba.njit(cache=True, nogil=True)
+def _plausible(value):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    size = abs(value)
+    return size == 0 or LEAST_FLOAT < size < MOST_FLOAT

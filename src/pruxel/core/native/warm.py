@@ -26,6 +26,8 @@ from pruxel.core.geometry.euler import euler_curve
 from pruxel.core.geometry.reducing import needed_keys, needed_turns
 from pruxel.core.geometry.skinning import held_surface
 from pruxel.core.geometry.tangents import vertex_tangents
+from pruxel.core.guessing.borders import standing_apart
+from pruxel.core.guessing.places import find_places
 from pruxel.core.native.hashes import FUNCTIONS, hash_texts, positions_of
 from pruxel.core.scene.model import Clip, ClipChannel, Mesh, Node, Primitive, Scene
 from pruxel.core.scene.motion_at import worlds
@@ -53,6 +55,8 @@ def warm() -> None:
             decode_floats(rows, kind, 0)
     scan.warm()
     uncopied(b"\1a", 1)
+    find_places(np.zeros(256, np.uint8), "<", np.array([[0, 1], [1, 2]]), 3, (0, 6), np.empty(0, np.int64))
+    standing_apart(np.zeros(64, np.uint8), 8, 8, 6, "<")
     corners, faces, normals, uvs = _CORNERS, _FACES, _NORMALS, _UVS
     vertex_tangents(corners, normals, uvs, faces)
     compacted(faces, np.array([True, False]), len(corners))
