@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator
 from dataclasses import replace
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -47,6 +48,7 @@ def stack(game: Path) -> Stack:
     return stack_of(game, game_knowledge(game))
 
 
+@cache
 def game_knowledge(game: Path) -> Knowledge:
     loaded = load_profile(game / "brinepost.yaml")
     return Knowledge(loaded.profile, names=loaded.names())

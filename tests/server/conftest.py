@@ -9,11 +9,13 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
+from sqlalchemy import text
 
 from pruxel.server.postgres import cluster_folder, running_cluster
 from pruxel.server.settings import settings
@@ -64,6 +66,31 @@ class Worker:
         self.process.send_signal(signal.SIGKILL)
         self.process.wait()
 
+    @contextmanager
+    def held(self) -> Iterator[None]:
+        """Nothing is taken up meanwhile; what is at work ends before. To begin anew would take seconds."""
+        self.start()
+        assert self.process is not None
+        end = time.monotonic() + 200
+        while (busy := self._at_work()) and time.monotonic() < end:
+            time.sleep(0.1)
+        assert not busy
+        self.process.send_signal(signal.SIGSTOP)
+        try:
+            yield
+        finally:
+            self.process.send_signal(signal.SIGCONT)
+
+    @staticmethod
+    def _at_work() -> int:
+        with database.session() as db:
+            return db.execute(
+                text(
+                    "SELECT count(*) FROM procrastinate_jobs WHERE status = 'doing' "
+                    "OR (status = 'todo' AND coalesce(scheduled_at, now()) <= now())"
+                )
+            ).scalar_one()
+
     def stop(self) -> None:
         if self.process is not None and self.process.poll() is None:
             self.process.terminate()
@@ -92,11 +119,14 @@ def client(installation: dict[str, str]) -> Iterator[TestClient]:
 def wait_for() -> Callable[..., Any]:
     def wait(ask: Callable[[], Any], seconds: float = 400) -> Any:
         end = time.monotonic() + seconds
+        pause = 0.05
         while time.monotonic() < end:
             found = ask()
             if found:
                 return found
-            time.sleep(0.1)
+            # What takes long is asked for less often: asking costs the processor that is waited for.
+            time.sleep(pause)
+            pause = min(1.2 * pause, 0.5)
         raise AssertionError("waited in vain")
 
     return wait

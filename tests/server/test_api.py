@@ -6,6 +6,7 @@ import threading
 import uuid
 import zipfile
 from collections.abc import Callable
+from contextlib import nullcontext
 from pathlib import Path
 from typing import Any
 
@@ -339,25 +340,23 @@ def test_a_delivery_of_what_is_removed_meanwhile_ends_and_leaves_nothing(
     home = settings().deliveries
     for moment in ("before", "at work", "at the end"):
         piece = client.post(f"/api/workpieces/{crab}/copy").json()["id"]
-        if moment != "at work":
-            worker.kill()
-        made = client.post(f"/api/workpieces/{piece}/deliveries", json={"name": "gone", "formats": ["glb"]}).json()
-        if moment == "at work":
-            wait_for(lambda: list(home.glob(".gone-*.partial")) or None)
-        if moment == "at the end":
+        with nullcontext() if moment == "at work" else worker.held():
+            made = client.post(f"/api/workpieces/{piece}/deliveries", json={"name": "gone", "formats": ["glb"]}).json()
+            if moment == "at work":
+                wait_for(lambda: list(home.glob(".gone-*.partial")) or None)
+            if moment == "at the end":
 
-            def removed_now(partial: Path, final: Path, piece: str = piece) -> None:
-                replace_folder(partial, final)
+                def removed_now(partial: Path, final: Path, piece: str = piece) -> None:
+                    replace_folder(partial, final)
+                    assert client.delete(f"/api/workpieces/{piece}").status_code == 204
+                    assert list(home.glob("gone-*"))
+
+                monkeypatch.setattr(deliver, "replace_folder", removed_now)
+                with session() as db:
+                    job = db.get_one(Job, uuid.UUID(made["job"]))
+                deliver.deliver_job(job, Context())
+            else:
                 assert client.delete(f"/api/workpieces/{piece}").status_code == 204
-                assert list(home.glob("gone-*"))
-
-            monkeypatch.setattr(deliver, "replace_folder", removed_now)
-            with session() as db:
-                job = db.get_one(Job, uuid.UUID(made["job"]))
-            deliver.deliver_job(job, Context())
-        else:
-            assert client.delete(f"/api/workpieces/{piece}").status_code == 204
-        worker.start()
         job = wait_for(ended(client, project, made["job"]))
         assert (job["status"], job["fault"]) in [("cancelled", None), ("done", None)], moment
         assert not [*home.glob("gone-*"), *home.glob(".gone-*")], moment
@@ -377,15 +376,15 @@ def test_what_nobody_asks_for_any_more_is_not_worked_on(
 ) -> None:
     """A slider that is dragged asks for one view after the other: of those that wait, only the last is made."""
     before = client.get(f"/api/workpieces/{crab}").json()["steps"]
-    worker.stop()
-    asked = []
-    for factor in (2, 3, 4):
-        use = {"step": "set_units", "params": {"factor": factor / 7}, "on": True}
-        client.put(f"/api/workpieces/{crab}/steps", json={"steps": [use]})
-        asked.append(client.get(f"/api/workpieces/{crab}/view").json()["job"])
-    assert [client.get(f"/api/jobs/{job}").json()["status"] for job in asked] == ["cancelled", "cancelled", "queued"]
-    assert {job["id"] for job in client.get(f"/api/projects/{project}/jobs").json()} & set(asked) >= {asked[2]}
-    worker.start()
+    with worker.held():
+        asked = []
+        for factor in (2, 3, 4):
+            use = {"step": "set_units", "params": {"factor": factor / 7}, "on": True}
+            client.put(f"/api/workpieces/{crab}/steps", json={"steps": [use]})
+            asked.append(client.get(f"/api/workpieces/{crab}/view").json()["job"])
+        fates = [client.get(f"/api/jobs/{job}").json()["status"] for job in asked]
+        assert fates == ["cancelled", "cancelled", "queued"]
+        assert {job["id"] for job in client.get(f"/api/projects/{project}/jobs").json()} & set(asked) >= {asked[2]}
     view(client, crab, wait_for)
     client.put(f"/api/workpieces/{crab}/steps", json={"steps": before})
 

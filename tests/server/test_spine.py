@@ -252,7 +252,6 @@ def test_failed_jobs_stay_until_they_are_put_away(client: TestClient, quiet: str
 
 def test_the_same_work_is_put_once(quiet: str, worker: Worker) -> None:
     """However many ask at the same moment."""
-    worker.stop()
     found: list[uuid.UUID] = []
 
     def ask() -> None:
@@ -260,11 +259,11 @@ def test_the_same_work_is_put_once(quiet: str, worker: Worker) -> None:
             found.append(put_job(db, uuid.UUID(quiet), "index", "Indexing", {"key": "one"}).id)
 
     threads = [threading.Thread(target=ask) for _ in range(6)]
-    for thread in threads:
-        thread.start()
-    for thread in threads:
-        thread.join()
-    worker.start()
+    with worker.held():
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
     assert len(found) == 6
     assert len(set(found)) == 1
 
@@ -301,25 +300,26 @@ def test_a_project_goes_while_its_sources_are_read(client: TestClient, worker: W
 @pytest.mark.parametrize("how", ["stopped", "overtaken", "put away with its item"])
 def test_what_waits_no_more_can_be_asked_for_again(quiet: str, worker: Worker, how: str) -> None:
     """Only one of a key waits in the queue: one that is over has left it."""
-    worker.stop()
-    payload = {"key": f"again {how}", "workpiece": "w"}
-    with session() as db:
-        first = put_job(db, uuid.UUID(quiet), "index", "Indexing", payload)
-        task = first.task
-    with session() as db:
-        first = db.get_one(Job, first.id)
-        if how == "stopped":
-            ask_to_stop(db, first)
-        elif how == "overtaken":
-            overtake(db, put_job(db, uuid.UUID(quiet), "index", "Indexing", payload | {"key": "newer"}), "workpiece")
-        else:
-            change_job(db, first.id, status="failed")
-    with session() as db:
-        second = put_job(db, uuid.UUID(quiet), "index", "Indexing", payload)
-        assert second.id != first.id
-        assert second.task != task
-        assert put_job(db, uuid.UUID(quiet), "index", "Indexing", payload).id == second.id
-    worker.start()
+    with worker.held():
+        payload = {"key": f"again {how}", "workpiece": "w"}
+        with session() as db:
+            first = put_job(db, uuid.UUID(quiet), "index", "Indexing", payload)
+            task = first.task
+        with session() as db:
+            first = db.get_one(Job, first.id)
+            if how == "stopped":
+                ask_to_stop(db, first)
+            elif how == "overtaken":
+                overtake(
+                    db, put_job(db, uuid.UUID(quiet), "index", "Indexing", payload | {"key": "newer"}), "workpiece"
+                )
+            else:
+                change_job(db, first.id, status="failed")
+        with session() as db:
+            second = put_job(db, uuid.UUID(quiet), "index", "Indexing", payload)
+            assert second.id != first.id
+            assert second.task != task
+            assert put_job(db, uuid.UUID(quiet), "index", "Indexing", payload).id == second.id
 
 
 def test_a_job_that_is_not_stored_is_not_queued(client: TestClient, quiet: str) -> None:
@@ -462,11 +462,10 @@ def test_what_is_unmounted_and_mounted_at_once_is_there(
     job = client.post(f"/api/projects/{project}/sources", json={"path": str(home)}).json()
     assert wait_for(ended(client, project, job["id"]))["status"] == "done"
     [row] = client.get(f"/api/projects/{project}/sources").json()
-    worker.stop()
-    client.delete(f"/api/sources/{row['id']}")
-    assert client.get(f"/api/projects/{project}/sources").json() == []
-    job = client.post(f"/api/projects/{project}/sources", json={"path": str(home)}).json()
-    worker.start()
+    with worker.held():
+        client.delete(f"/api/sources/{row['id']}")
+        assert client.get(f"/api/projects/{project}/sources").json() == []
+        job = client.post(f"/api/projects/{project}/sources", json={"path": str(home)}).json()
     assert wait_for(ended(client, project, job["id"]))["status"] == "done"
     wait_for(lambda: not [j for j in client.get(f"/api/projects/{project}/jobs").json() if j["status"] == "queued"])
     [back] = client.get(f"/api/projects/{project}/sources").json()
