@@ -22,7 +22,7 @@ $(STAMPS)/system: tools/system-packages
 
 $(STAMPS)/python: requirements.lock pyproject.toml .venv/bin/python
 	@mkdir -p $(STAMPS)
-	$(PY) -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
+	$(PY) -m pip install --quiet --disable-pip-version-check --no-compile --require-hashes -r requirements.lock
 	$(PY) -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
 	@touch $@
 

@@ -83,11 +83,18 @@ _AT_A_TIME = 20.0
 
 # Smooth edges cost as much again as all else where there is no graphics card.
 _ROUGH = """
-if (!window.roughly) {
-  window.roughly = HTMLCanvasElement.prototype.getContext
-  HTMLCanvasElement.prototype.getContext = function (kind, wanted) {
-    return window.roughly.call(this, kind, wanted && { ...wanted, antialias: false })
-  }
+const any = HTMLCanvasElement.prototype.getContext
+HTMLCanvasElement.prototype.getContext = function (kind, wanted) {
+  return any.call(this, kind, wanted && { ...wanted, antialias: false })
+}
+"""
+
+
+# A browser that gives no WebGL: models are pictures there, and all else is as everywhere.
+_FLAT = """
+const every = HTMLCanvasElement.prototype.getContext
+HTMLCanvasElement.prototype.getContext = function (kind, wanted) {
+  return kind.startsWith('webgl') ? null : every.call(this, kind, wanted)
 }
 """
 
@@ -98,17 +105,28 @@ class Page:
     def __init__(self, driver: webdriver.Chrome, seconds: float = _PATIENCE) -> None:
         self.driver = driver
         self._seconds = seconds
+        self._scripts: list[str] = []
         self._wait = WebDriverWait(driver, seconds, poll_frequency=0.1)
 
-    def begin(self, address: str, downloads: Path, size: tuple[int, int] = (1280, 800), *, sharp: bool = False) -> None:
+    def begin(
+        self,
+        address: str,
+        downloads: Path,
+        size: tuple[int, int] = (1280, 800),
+        *,
+        sharp: bool = False,
+        flat: bool = False,
+    ) -> None:
         """Arrive at an address in a window of a size; what is downloaded goes into a folder.
 
         That all of its pixels are drawn, and not each second one, and edges smooth, is for those who look at pictures.
+        `flat` is without WebGL.
         """
         ask = self.driver.execute_cdp_cmd
         self.size(*size, sharp=sharp)
-        if not sharp:
-            ask("Page.addScriptToEvaluateOnNewDocument", {"source": _ROUGH})
+        for script, wanted in ((_ROUGH, not sharp), (_FLAT, flat)):
+            if wanted:
+                self._scripts.append(ask("Page.addScriptToEvaluateOnNewDocument", {"source": script})["identifier"])
         ask("Browser.setDownloadBehavior", {"behavior": "allow", "downloadPath": str(downloads)})
         self.driver.get(address)
 
@@ -125,6 +143,9 @@ class Page:
         self.driver.execute_script("window.addEventListener('beforeunload', (e) => e.stopImmediatePropagation(), true)")
         self.driver.execute_cdp_cmd("Storage.clearDataForOrigin", {"origin": url, "storageTypes": "all"})
         self.driver.execute_cdp_cmd("Network.clearBrowserCookies", {})
+        for script in self._scripts:
+            self.driver.execute_cdp_cmd("Page.removeScriptToEvaluateOnNewDocument", {"identifier": script})
+        self._scripts = []
         self.driver.get("about:blank")
         self.driver.get_log("browser")
 

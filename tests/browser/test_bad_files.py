@@ -9,6 +9,7 @@ import sys
 import time
 from pathlib import Path
 
+import pytest
 from selenium.webdriver.common.keys import Keys
 
 from pruxel.server.postgres import cluster_folder
@@ -81,6 +82,7 @@ def _running(mounts: Path, role: str) -> list[int]:
     return [one.pid for one in _processes(str(data), str(cluster_folder(data))) if one.role == role]
 
 
+@pytest.mark.flat
 def test_a_database_that_dies_is_said_and_comes_back(page: Page, mounts: Path) -> None:
     page.see(page.test("entry"))
     # Whoever starts it again is held up meanwhile: on a quick machine nobody would see that it was away.

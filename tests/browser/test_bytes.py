@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import pytest
 from selenium.webdriver import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
@@ -80,6 +81,7 @@ def test_an_unknown_file_becomes_a_folder_of_models(page: Page, mounts: Path) ->
     page.see(page.test("quick-look"), "5,760 triangles")
 
 
+@pytest.mark.flat
 def test_fields_bytes_and_finds_lead_to_each_other(page: Page, mounts: Path) -> None:
     project_with(page, mounts, "dredged again")
     page.click("[data-path='dredged/whelk.drg']")

@@ -7,6 +7,7 @@ import shutil
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
+import pytest
 from selenium.webdriver import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
@@ -150,6 +151,7 @@ def test_everybody_can_use_every_view_by_night_too_and_in_a_small_window(page: P
     assert not wrong, "\n".join(" ".join(words.split()) for words in wrong)
 
 
+@pytest.mark.flat
 def test_a_small_window_leaves_the_tray_in_sight(page: Page) -> None:
     page.size(*SMALL)
     page.see(page.test("entry"))
@@ -160,6 +162,7 @@ def test_a_small_window_leaves_the_tray_in_sight(page: Page) -> None:
         assert place["y"] + place["height"] <= 700
 
 
+@pytest.mark.flat
 def test_the_address_brings_a_list_back(page: Page) -> None:
     everything(page)
     search(page, "crab")
@@ -200,6 +203,7 @@ def test_the_address_brings_a_list_back(page: Page) -> None:
     page.see(page.test("direction"), "largest first")
 
 
+@pytest.mark.flat
 def test_a_kind_that_finds_nothing_can_be_left_again(page: Page) -> None:
     page.see(page.test("entry"))
     page.click("[data-kind=skeleton]")
@@ -210,6 +214,7 @@ def test_a_kind_that_finds_nothing_can_be_left_again(page: Page) -> None:
     wait_for_total(page, 1)
 
 
+@pytest.mark.flat
 def test_stretches_and_all_that_is_found_go_on_the_tray(page: Page) -> None:
     everything(page)
     search(page, "coral .brm")
@@ -232,6 +237,7 @@ def test_stretches_and_all_that_is_found_go_on_the_tray(page: Page) -> None:
     page.click("button", "Empty")
 
 
+@pytest.mark.flat
 def test_the_keyboard_alone_goes_through_a_list_and_its_tabs(page: Page) -> None:
     everything(page)
     search(page, "crab_body_c.dds")
@@ -257,6 +263,7 @@ def test_the_keyboard_alone_goes_through_a_list_and_its_tabs(page: Page) -> None
     page.see("[data-test=texture][data-zoom='1.00']")
 
 
+@pytest.mark.flat
 def test_a_changed_profile_is_not_left_without_a_word(page: Page) -> None:
     page.see(page.test("entry"))
     page.keys("1")
@@ -272,6 +279,7 @@ def test_a_changed_profile_is_not_left_without_a_word(page: Page) -> None:
     page.see(page.test("entry"))
 
 
+@pytest.mark.flat
 def test_sounds_databases_and_text_are_looked_at(page: Page, mounts: Path) -> None:
     from tests.core.test_looks import database, sound
 
@@ -365,6 +373,7 @@ def test_a_folder_of_strangers_is_looked_through_opened_and_delivered(page: Page
     assert "mistake of ours" not in page.text()
 
 
+@pytest.mark.flat
 def test_a_project_is_renamed_and_removed(page: Page) -> None:
     page.see(page.test("entry"))
     page.keys("1")

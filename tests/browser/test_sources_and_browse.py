@@ -40,6 +40,7 @@ def labels(page: Page) -> list[str]:
     return [str(e.get_attribute("data-label")) for e in page.all(page.test("source"))]
 
 
+@pytest.mark.flat
 def test_layers_are_switched_and_moved(page: Page) -> None:
     page.see(page.test("entry"))
     everything(page)
@@ -78,6 +79,7 @@ def test_layers_are_switched_and_moved(page: Page) -> None:
     page._wait.until(lambda _d: labels(page) == before, "the order is not as it was")
 
 
+@pytest.mark.flat
 def test_a_group_is_switched_as_one(page: Page) -> None:
     page.see(page.test("entry"))
     page.keys("1")
@@ -105,6 +107,7 @@ def test_a_group_is_switched_as_one(page: Page) -> None:
     all_are("true")
 
 
+@pytest.mark.flat
 def test_versions_say_what_differs_and_can_be_looked_at(page: Page) -> None:
     everything(page)
     search(page, "text/readme")
@@ -119,6 +122,7 @@ def test_versions_say_what_differs_and_can_be_looked_at(page: Page) -> None:
     page.see(page.test("text"), "wear a hat")
 
 
+@pytest.mark.flat
 def test_names_are_given_from_a_table_and_taken_back(page: Page) -> None:
     everything(page)
     search(page, "goods.csv")
@@ -147,6 +151,7 @@ def test_names_are_given_from_a_table_and_taken_back(page: Page) -> None:
     page.see("[role=dialog]", "5 names taken back")
 
 
+@pytest.mark.flat
 def test_searches_are_kept_and_forgotten(page: Page) -> None:
     everything(page)
     search(page, "coral")
@@ -167,6 +172,7 @@ def test_searches_are_kept_and_forgotten(page: Page) -> None:
     assert "starred" in page.see(page.test("filter-flag")).text
 
 
+@pytest.mark.flat
 def test_a_language_is_chosen(page: Page) -> None:
     page.see(page.test("entry"))
     page.click(page.test("to-catalogue"))
@@ -183,6 +189,7 @@ def test_a_language_is_chosen(page: Page) -> None:
     page.see("[data-label='lang_de.brp']", "another language")
 
 
+@pytest.mark.flat
 def test_a_place_opens_with_all_that_stands_there(page: Page) -> None:
     page.see(page.test("entry"))
     page.click(page.test("to-catalogue"))
@@ -191,6 +198,7 @@ def test_a_place_opens_with_all_that_stands_there(page: Page) -> None:
     page.see(page.test("triangles"), "882,742")
 
 
+@pytest.mark.flat
 def test_keys_wrong_and_right_then_harvest(page: Page) -> None:
     page.see(page.test("entry"))
     page.keys("1")
@@ -217,6 +225,7 @@ def test_keys_wrong_and_right_then_harvest(page: Page) -> None:
     page.see("[data-path='gear/g777/g777.brm']")
 
 
+@pytest.mark.flat
 def test_search_facets_and_the_list(page: Page) -> None:
     everything(page)
     search(page, "**/*crab*.dds -body")
@@ -298,6 +307,7 @@ def test_clips_play_on_a_model_that_has_their_joints(page: Page) -> None:
     page.see("[data-test=quick-look]", "9 joints")
 
 
+@pytest.mark.flat
 def test_the_models_of_the_tray_are_delivered_one_by_one(page: Page) -> None:
     page.see(page.test("entry"))
     search(page, "coral_0")
@@ -316,6 +326,7 @@ def test_the_models_of_the_tray_are_delivered_one_by_one(page: Page) -> None:
     page.click("button", "Empty")
 
 
+@pytest.mark.flat
 def test_a_shared_path_is_asked_about(page: Page) -> None:
     everything(page)
     search(page, "text/readme.txt")
@@ -329,6 +340,7 @@ def test_a_shared_path_is_asked_about(page: Page) -> None:
     page.click("button", "Empty")
 
 
+@pytest.mark.flat
 def test_what_is_found_inside_becomes_entries(page: Page) -> None:
     everything(page)
     search(page, "dump.bin")
@@ -348,6 +360,7 @@ def test_what_is_found_inside_becomes_entries(page: Page) -> None:
     page.gone("[data-label='found in dump.bin']")
 
 
+@pytest.mark.flat
 def test_tray_and_extraction_with_pause_resume_and_cancel(page: Page) -> None:
     everything(page)
     search(page, "crab_toll.brm")
@@ -373,6 +386,7 @@ def test_tray_and_extraction_with_pause_resume_and_cancel(page: Page) -> None:
     page.gone("[data-test=extract-job][data-status=running]")
 
 
+@pytest.mark.flat
 def test_files_are_sent_and_a_profile_is_proposed(page: Page, mounts: Path, game: Path, tmp_path: Path) -> None:
     page.see(page.test("entry"))
     page.keys("1")
@@ -399,6 +413,7 @@ def test_files_are_sent_and_a_profile_is_proposed(page: Page, mounts: Path, game
     page.see("main", "read again by it")
 
 
+@pytest.mark.flat
 def test_a_profile_comes_before_the_first_source(page: Page, mounts: Path, tmp_path: Path) -> None:
     folder = mounts / "few"
     folder.mkdir()

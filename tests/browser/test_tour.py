@@ -6,6 +6,7 @@ import zipfile
 from pathlib import Path
 
 import numpy as np
+import pytest
 import trimesh
 from PIL import Image
 from selenium.webdriver import ActionChains
@@ -164,6 +165,7 @@ def test_a_step_is_found_by_words_and_run_by_keys_alone(page: Page) -> None:
     page.see("[data-test=step][data-step=show_parts]")
 
 
+@pytest.mark.flat
 def test_mounting_good_and_bad_places(page: Page, mounts: Path) -> None:
     hostile_zip(mounts / "strange.zip")
     page.see(page.test("entry"))
@@ -186,6 +188,7 @@ def test_mounting_good_and_bad_places(page: Page, mounts: Path) -> None:
     page.see(page.test("entry"), "ok.txt")  # there are no models, so that everything is shown
 
 
+@pytest.mark.flat
 def test_keyboard_list_night_and_empty_states(page: Page) -> None:
     page.see(page.test("entry"))
     page.keys("?")
@@ -201,6 +204,7 @@ def test_keyboard_list_night_and_empty_states(page: Page) -> None:
     page.see("main", "Workpieces")
 
 
+@pytest.mark.flat
 def test_a_stranger_without_the_link_sees_what_to_do(page: Page) -> None:
     page.driver.delete_all_cookies()
     page.driver.refresh()

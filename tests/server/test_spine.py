@@ -6,13 +6,12 @@ import os
 import threading
 import time
 import uuid
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
-from sqlalchemy import func, select
+from sqlalchemy import func, select, text
 
 from pruxel.core.base.context import Context
 from pruxel.core.scene.digest import digest
@@ -24,12 +23,10 @@ from pruxel.server.store.blobs import _store, has_blob, put_blob
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import ask_to_stop, change_job, job_event, overtake, progress_job
 from pruxel.server.store.scenes import get_scene, put_scene
-from pruxel.server.store.tables import Base, Delivery, Job, Project, StoredScene
+from pruxel.server.store.tables import Base, Delivery, EntryRow, Job, Project, StoredScene
 from tests.scenes import everything, two_boxes
-from tests.server.asking import ended, kept_step, new_project, view
+from tests.server.asking import Wait, ended, kept_step, new_project, view
 from tests.server.conftest import Worker
-
-Wait = Callable[..., Any]
 
 
 def scaled(factor: float) -> dict[str, Any]:
@@ -284,7 +281,9 @@ def test_progress_does_not_wait_for_who_holds_the_job(quiet: str) -> None:
         progress_job(db, uuid.uuid4(), 0.5, "of nobody")
 
 
-def test_a_project_goes_while_its_sources_are_read(client: TestClient, worker: Worker, game: Path) -> None:
+def test_a_project_goes_while_its_sources_are_read(
+    client: TestClient, worker: Worker, game: Path, capfd: pytest.CaptureFixture[str]
+) -> None:
     for pause in (0.0, 0.1, 0.3, 0.6, 1.0, 1.5):
         project = new_project(client, f"short-lived {pause}")
         client.post(f"/api/projects/{project}/sources", json={"path": str(game)})
@@ -295,6 +294,38 @@ def test_a_project_goes_while_its_sources_are_read(client: TestClient, worker: W
         asking.join(200)
         assert gone == [204]
         assert client.get(f"/api/projects/{project}/jobs").json() == []
+    with worker.held():
+        assert "failed" not in capfd.readouterr().err
+
+
+def test_a_project_goes_though_it_and_another_wait_for_each_other(
+    client: TestClient, worker: Worker, installation: dict[str, str], wait_for: Wait
+) -> None:
+    project = new_project(client, "met")
+    home = Path(installation["mounts"]) / "met"
+    home.mkdir()
+    for number in range(6):
+        (home / f"{number}.txt").write_text("a")
+    job = client.post(f"/api/projects/{project}/sources", json={"path": str(home)}).json()
+    assert wait_for(ended(client, project, job["id"]))["status"] == "done"
+    rows = sorted(one["id"] for one in client.get(f"/api/projects/{project}/entries").json()["entries"])
+    gone: list[int] = []
+    removing = threading.Thread(target=lambda: gone.append(client.delete(f"/api/projects/{project}").status_code))
+
+    def removal_waits() -> int:
+        waiting = "SELECT count(*) FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND query LIKE 'DELETE%'"
+        with session() as db:
+            return int(db.execute(text(waiting)).scalar_one())
+
+    with worker.held(), session() as other:
+        # It holds the last row, which the removal waits for, and then wants the first, which the removal holds.
+        other.execute(select(EntryRow).where(EntryRow.id == rows[-1]).with_for_update())
+        removing.start()
+        wait_for(removal_waits)
+        other.execute(select(EntryRow).where(EntryRow.id == rows[0]).with_for_update())
+    removing.join(100)
+    assert gone == [204]
+    assert [p["id"] for p in client.get("/api/projects").json()].count(project) == 0
 
 
 @pytest.mark.parametrize("how", ["stopped", "overtaken", "put away with its item"])

@@ -14,7 +14,7 @@ from pruxel.server.api.models import NameIn
 from pruxel.server.api.source_models import LanguageIn, PlaceOut, PlacesOut, ProjectIn, ProjectOut
 from pruxel.server.jobs.stacks import check_root
 from pruxel.server.settings import settings
-from pruxel.server.store.database import session
+from pruxel.server.store.database import despite_others, session
 from pruxel.server.store.jobs import ask_all_to_stop, tell
 from pruxel.server.store.loading import load_alone
 from pruxel.server.store.projects import head_of, project_by_id
@@ -74,6 +74,10 @@ def remove_project(project: UUID) -> None:
         project_by_id(db, project)
         ask_all_to_stop(db, Job.project_id == project)
     # Apart from that: what is at work hears of it, and leaves what it holds, before anything is held here.
+    despite_others(lambda: _removed(project))
+
+
+def _removed(project: UUID) -> None:
     with session() as db:
         load_alone(db, project)
         found = project_by_id(db, project)

@@ -118,8 +118,15 @@ def _outcome(job: Job, ear: _Ear) -> tuple[str, Fault | None]:
     except CancelledError:
         return "cancelled", None
     except Exception as error:  # noqa: BLE001 - logged, and told as a fault
+        if not isinstance(error, PruxelError) and _gone(job.id):
+            return "cancelled", None  # with its project: what it wanted to write belongs to nobody
         return "failed", fault_of(error, job.id)
     return ("more" if more else "done"), None
+
+
+def _gone(job_id: uuid.UUID) -> bool:
+    with session() as db:
+        return db.get(Job, job_id) is None
 
 
 def fault_of(error: Exception, job_id: uuid.UUID) -> Fault:

@@ -9,6 +9,7 @@ from functools import lru_cache
 from typing import Any, TypeVar
 
 import psycopg
+from psycopg.errors import DeadlockDetected
 from sqlalchemy import Engine, create_engine, make_url, text
 from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeoutError
@@ -18,6 +19,7 @@ from pruxel.core.base.errors import ErrorCode, Fault
 from pruxel.server.settings import settings
 
 Result = TypeVar("Result")
+_MOST_MEETINGS = 5
 _PAUSE_SECONDS = 1.0
 # Values that people type (keys above all) do not belong in messages of errors, which go to logs.
 _QUIET: dict[str, Any] = {"hide_parameters": True, "connect_args": {"connect_timeout": 10}}
@@ -76,6 +78,20 @@ def patiently(work: Callable[[], Result]) -> Result:
             if not is_away(error):
                 raise
             time.sleep(_PAUSE_SECONDS)
+
+
+def despite_others(work: Callable[[], Result]) -> Result:
+    """What `work` returns, a transaction of its own, begun anew where it and another one wait for each other.
+
+    The database ends one of the two and leaves it to whoever asked to try again (SQLSTATE 40P01).
+    """
+    for _ in range(_MOST_MEETINGS):
+        try:
+            return work()
+        except OperationalError as error:
+            if not isinstance(error.orig, DeadlockDetected):
+                raise
+    return work()
 
 
 def wait_for_database(say: Callable[[str], None]) -> None:
