@@ -44,7 +44,8 @@ def start_browser(profile: Path, *, smooth: bool = False) -> webdriver.Chrome:
 # here costs the browser as much as all else that a test does. Nothing is found where the time is over.
 _WAIT = """
 const [selector, text, gone, milliseconds, done] = arguments
-const shown = (e) => {
+const shown = (one) => {
+  const e = one.closest('select') ?? one // what is chosen from has no place of its own
   if (!e.checkVisibility({ opacityProperty: true, visibilityProperty: true })) return false
   const { width, height } = e.getBoundingClientRect()
   return (width > 0 && height > 0) || e.childElementCount > 0

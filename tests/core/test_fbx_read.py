@@ -27,7 +27,7 @@ from pruxel.core.geometry.euler import angles_between_deg, euler_curve, euler_de
 from pruxel.core.geometry.skinning import value_at
 from pruxel.core.scene.digest import digest
 from pruxel.core.scene.measure import measure
-from pruxel.core.scene.model import ClipChannel, Scene
+from pruxel.core.scene.model import ClipChannel, Mesh, Node, Primitive, Scene
 from pruxel.core.scene.pose import posed, standing
 from pruxel.core.scene.walk import in_order, world_from_local
 from tests.scenes import animated, everything, two_boxes
@@ -296,6 +296,21 @@ def test_wrong_options_are_told_all_at_once() -> None:
         FBX.chosen({"up": "x", "unit": "inch", "deep": 1})
     for word in ("up", "unit", "deep"):
         assert word in (caught.value.fault.field or "")
+
+
+def test_large_arrays_say_what_they_said_however_they_are_packed() -> None:
+    """They are unpacked on all cores, and a damaged one is refused where it stands."""
+    rng = np.random.default_rng(3)
+    places = rng.normal(size=(30_000, 3)).astype(np.float32)
+    cloth = Primitive(places, rng.integers(0, len(places), (50_000, 3)).astype(np.uint32))
+    scene = Scene("cloth", nodes=(Node("cloth", mesh=0),), roots=(0,), meshes=(Mesh("cloth", (cloth,)),))
+    plain, packed = binary(scene, deflate=False), bytearray(binary(scene, deflate=True))
+    assert digest(opened(plain)) == digest(opened(bytes(packed)))
+    begin = packed.index(b"Vertices") + len(b"Vertices") + 13
+    packed[begin + 200_000 : begin + 200_064] = bytes(64)
+    with pytest.raises(InputError) as caught:
+        opened(bytes(packed))
+    assert caught.value.fault.offset == begin
 
 
 @cache

@@ -35,6 +35,7 @@ def answer(words):
         case ["long", much]: return "y" * int(much)
         case ["die"]: os.kill(os.getpid(), 9)
         case ["leave"]: sys.exit("it had enough")
+        case ["go"]: os._exit(7)
         case ["wait"]: time.sleep(600)
         case ["grow"]: bytearray(600 << 20); return "grown"
 
@@ -79,6 +80,8 @@ def test_what_is_brought_down_says_so_and_another_answers(command: list[str]) ->
         ask(command, ["die"], 60)
     with pytest.raises(NoAnswer, match="it had enough"):
         ask(command, ["leave"], 60)
+    with pytest.raises(NoAnswer, match="ended with 7"):
+        ask(command, ["go"], 60)
     assert ask(command, ["who"], 60) != first
 
 

@@ -23,19 +23,42 @@ def _tiles(image: AnyArray) -> AnyArray:
 
 def _ends(tiles: AnyArray) -> tuple[AnyArray, AnyArray]:
     """The two ends of the line through each block's colours, along its strongest direction."""
-    mean = tiles.mean(axis=1, keepdims=True)
-    away = tiles - mean
-    covariance = np.einsum("bij,bik->bjk", away, away)
-    axis = np.ones((len(tiles), tiles.shape[2]))
-    for _ in range(6):
-        axis = np.einsum("bjk,bk->bj", covariance, axis) + 1e-9
-        axis /= np.linalg.norm(axis, axis=1, keepdims=True)
-    along = np.einsum("bij,bj->bi", away, axis)
-    low, high = along.min(axis=1), along.max(axis=1)
-    return (
-        np.clip(mean[:, 0] + axis * low[:, None], 0, 255),
-        np.clip(mean[:, 0] + axis * high[:, None], 0, 255),
-    )
+    ends = np.empty((2, len(tiles), tiles.shape[2]))
+    _line(tiles, ends)
+    return np.clip(ends[0], 0, 255), np.clip(ends[1], 0, 255)
+
+
+@numba.njit(cache=True, nogil=True)
+def _line(tiles, ends):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    """Write the ends (2, blocks, c) of tiles (blocks, 16, c), by the power method on each block's covariance."""
+    blocks, texels, channels = tiles.shape
+    mean, axis, turned = np.empty(channels), np.empty(channels), np.empty(channels)
+    covariance = np.empty((channels, channels))
+    for b in range(blocks):
+        covariance[:] = 0.0
+        for c in range(channels):
+            mean[c], axis[c] = tiles[b, :, c].mean(), 1.0
+        for i in range(texels):
+            for c in range(channels):
+                for d in range(channels):
+                    covariance[c, d] += (tiles[b, i, c] - mean[c]) * (tiles[b, i, d] - mean[d])
+        for _ in range(6):
+            length = 0.0
+            for c in range(channels):
+                turned[c] = 1e-9
+                for d in range(channels):
+                    turned[c] += covariance[c, d] * axis[d]
+                length += turned[c] * turned[c]
+            for c in range(channels):
+                axis[c] = turned[c] / np.sqrt(length)
+        low, high = np.inf, -np.inf
+        for i in range(texels):
+            along = 0.0
+            for c in range(channels):
+                along += (tiles[b, i, c] - mean[c]) * axis[c]
+            low, high = min(low, along), max(high, along)
+        for c in range(channels):
+            ends[0, b, c], ends[1, b, c] = mean[c] + axis[c] * low, mean[c] + axis[c] * high
 
 
 @numba.njit(cache=True, nogil=True)

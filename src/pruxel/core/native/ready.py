@@ -7,6 +7,7 @@ Such a program reads a line of JSON for each question, a list of words, and writ
 from __future__ import annotations
 
 import atexit
+import contextlib
 import json
 import os
 import select
@@ -22,6 +23,7 @@ from pruxel.core.native.processes import NoAnswer, ending_with_us
 
 _MOST_IDLE = 2
 _MOST_WORDS = 400
+_LAST_WORDS_SECONDS = 1.0
 
 
 @dataclass(eq=False)
@@ -31,8 +33,14 @@ class _Running:
     process: subprocess.Popen[bytes]
     last_words: IO[bytes]
 
+    def ended(self) -> str:
+        """What it said last, or how it ended; it closed its output, or its input is closed."""
+        with contextlib.suppress(subprocess.TimeoutExpired):
+            self.process.wait(_LAST_WORDS_SECONDS)
+        return self.end()
+
     def end(self) -> str:
-        """Kill it; what it said last, or how it ended."""
+        """The same of one that is killed, should it still run."""
         self.process.kill()
         code = self.process.wait()
         for pipe in (self.process.stdin, self.process.stdout):
@@ -115,12 +123,12 @@ def _asked(key: tuple[str, ...], one: _Running, words: Sequence[str], seconds: f
         one.end()
         raise NoAnswer(f"it did not come to an end within {seconds:g} seconds") from None
     except OSError:
-        raise _Ended(one.end()) from None
+        raise _Ended(one.ended()) from None
     except BaseException:
         one.end()
         raise
     if not line.endswith(b"\n"):
-        raise _Ended(one.end())
+        raise _Ended(one.ended())
     shelf = _ours()
     with shelf.lock:
         idle = shelf.idle.setdefault(key, [])

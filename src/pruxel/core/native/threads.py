@@ -10,7 +10,7 @@ import os
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
-from typing import TypeVar
+from typing import Generic, TypeVar
 
 A = TypeVar("A")
 B = TypeVar("B")
@@ -28,6 +28,17 @@ def over_ranges(count: int, run: Callable[[int, int], object], worth_splitting: 
     waiting = [_POOL.submit(run, edges[i], edges[i + 1]) for i in range(_CORES)]
     for one in waiting:
         one.result()
+
+
+class Aside(Generic[B]):
+    """Something that is made on another core meanwhile."""
+
+    def __init__(self, make: Callable[[], B]) -> None:
+        self._make, self._made = make, _POOL.submit(make)
+
+    def result(self) -> B:
+        """What was made; whoever asks before it is begun makes it, and so never waits for what waits."""
+        return self._make() if self._made.cancel() else self._made.result()
 
 
 def made_ahead(items: Iterable[A], make: Callable[[A], B]) -> Iterator[B]:

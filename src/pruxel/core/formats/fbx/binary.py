@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import struct
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
 
+from pruxel.core.base.arrays import AnyArray
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.base.limits import Limits
 from pruxel.core.formats.fbx.elements import ARRAY_TYPES, MAGIC, WIDE, Element
 from pruxel.core.native.codecs import decompress
+from pruxel.core.native.threads import Aside
 
 _SAYS = MAGIC[:18]
 _DEEPEST = 64
@@ -20,6 +22,7 @@ _PLAIN = {"Y": struct.Struct("<h"), "C": struct.Struct("<?"), "B": struct.Struct
 _PLAIN |= {"F": struct.Struct("<f"), "D": struct.Struct("<d"), "L": struct.Struct("<q")}
 _ARRAY_HEAD = struct.Struct("<III")
 _LENGTH = struct.Struct("<I")
+_WORTH_A_THREAD = 1 << 17
 
 
 def begins_as_binary(head: bytes) -> bool:
@@ -49,6 +52,8 @@ def read_binary(data: memoryview, name: str, limits: Limits) -> tuple[list[Eleme
         if found is None:
             break
         top.append(found)
+    for properties, number, array in reader.unpacking:
+        properties[number] = array.result()
     return top, version
 
 
@@ -64,6 +69,8 @@ class _Reader:
     head: struct.Struct
     nodes: int = 0
     unpacked: int = 0
+    # Large arrays that are still unpacked on other cores, and the properties that they belong into.
+    unpacking: list[tuple[list[Any], int, Aside[AnyArray]]] = field(default_factory=list)
 
     def element(self, place: int, end: int, depth: int) -> tuple[Element | None, int]:
         """The node at a byte and the byte behind it; None for the empty one that ends a list."""
@@ -101,9 +108,11 @@ class _Reader:
             raise _bad(
                 self.name, place, "more properties than bytes for them", f"at most {end - place:,}", f"{count:,}"
             )
-        found = []
+        found = list[Any]()
         for _ in range(count):
             value, place = self.property(place, end)
+            if isinstance(value, Aside):
+                self.unpacking.append((found, len(found), value))
             found.append(value)
         return found
 
@@ -150,5 +159,10 @@ class _Reader:
             found = f"{count:,} numbers in {size:,} bytes, packed as {packed}"
             raise _bad(self.name, place, "an array does not fit", f"{wanted:,} bytes, or deflated ones", found)
         block = self.data[start : start + size]
-        plain = bytes(block) if not packed else decompress("zlib", block, wanted, self.name, start)
-        return np.frombuffer(plain, dtype, count), start + size
+        if not packed:
+            return np.frombuffer(bytes(block), dtype, count), start + size
+
+        def unpack() -> AnyArray:
+            return np.frombuffer(decompress("zlib", block, wanted, self.name, start), dtype, count)
+
+        return Aside(unpack) if wanted > _WORTH_A_THREAD else unpack(), start + size
