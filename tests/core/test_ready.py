@@ -37,7 +37,7 @@ def answer(words):
         case ["leave"]: sys.exit("it had enough")
         case ["go"]: os._exit(7)
         case ["wait"]: time.sleep(600)
-        case ["grow"]: bytearray(600 << 20); return "grown"
+        case ["grow"]: answering.held = b"x" * (600 << 20); return "grown"
 
 answering._MOST_IDLE_SECONDS = float(sys.argv[1])
 answered(answer)
@@ -109,6 +109,13 @@ def test_one_that_nobody_asks_or_that_has_grown_ends_by_itself(command: list[str
     assert ask(command, ["grow"], 60) == "grown"
     assert gone(large)
     assert ask(command, ["who"], 60) != large
+
+
+def test_it_is_no_larger_for_having_been_begun_by_what_is_large(command: list[str]) -> None:
+    held = b"x" * (600 << 20)
+    first = ask(command, ["who"], 60)
+    assert ask(command, ["who"], 60) == first
+    assert len(held) == 600 << 20
 
 
 def test_many_ask_at_once_and_few_are_kept(command: list[str]) -> None:
