@@ -8,7 +8,7 @@ export PRUXEL_DATA_FOLDER ?= $(CURDIR)/.data
 PY := .venv/bin/python
 STAMPS := .venv/stamps
 
-.PHONY: setup demo sample page-tests test bench fuzz soak lint types clean
+.PHONY: setup demo sample page-tests tests-read test bench fuzz soak lint types clean
 
 setup: $(STAMPS)/system $(STAMPS)/python $(STAMPS)/web $(STAMPS)/kernels
 
@@ -49,7 +49,11 @@ sample: $(STAMPS)/python
 page-tests: $(STAMPS)/web
 	cd web && npm run --silent test
 
-test: setup sample page-tests
+# Compiles the tests, and what they alone import: begun at once, four processes would each do so.
+tests-read: $(STAMPS)/system $(STAMPS)/kernels
+	$(PY) -m pytest tests --collect-only -qq > /dev/null
+
+test: setup sample page-tests tests-read
 	bash tools/run-tests
 
 bench: setup

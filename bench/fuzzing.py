@@ -7,7 +7,7 @@ import sys
 import time
 from pathlib import Path
 
-from pruxel.sample.build import cached_sample
+from pruxel.sample.cached import cached_sample
 
 _INPUTS = 100_000
 _PROGRAM = """

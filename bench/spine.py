@@ -28,7 +28,7 @@ from pruxel.core.scene.edit import merge
 from pruxel.core.scene.manifest import blobs_of, manifest_of
 from pruxel.core.scene.model import Scene
 from pruxel.core.steps.registry import STEPS
-from pruxel.sample.build import cached_sample
+from pruxel.sample.cached import cached_sample
 from tests.conftest import game_knowledge, stack_of
 
 CONTEXT = Context()

@@ -14,7 +14,7 @@ from pathlib import Path
 
 from fuzz.run import build_world, campaign, keep, smaller
 from pruxel.core.native.processes import ending_with_us
-from pruxel.sample.build import cached_sample
+from pruxel.sample.cached import cached_sample
 
 _PLACE = Path(".fuzz")
 _EVERY = 200

@@ -7,7 +7,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from pruxel.sample.build import cached_sample
+from pruxel.sample.cached import cached_sample
 from soak.run import Span, soak
 
 

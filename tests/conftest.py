@@ -18,7 +18,7 @@ from pruxel.core.knowledge.profile_files import load_profile
 from pruxel.core.recipe.inputs import Opener
 from pruxel.core.sources.open import in_language, open_sources
 from pruxel.core.sources.stack import Stack, build_stack
-from pruxel.sample.build import cached_sample
+from pruxel.sample.cached import cached_sample
 
 # Machines are shared and noisy: how long one example takes says nothing.
 settings.register_profile("unhurried", deadline=None)

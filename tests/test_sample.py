@@ -9,6 +9,7 @@ from skimage.measure import marching_cubes
 from pruxel.core.sources.stack import Stack
 from pruxel.sample import build
 from pruxel.sample.build import build_model
+from pruxel.sample.cached import cached_sample
 from pruxel.sample.models import MODELS, town, wear
 from pruxel.sample.sdf import capsule, cut, displaced, ellipsoid, join, rounded_box
 from pruxel.sample.shapes import _measured
@@ -51,10 +52,10 @@ def test_two_that_make_the_game_at_once_both_have_it(tmp_path: Path, monkeypatch
         folder.mkdir(parents=True)
         (folder / "one.txt").write_text("whole")
         if len(list(tmp_path.glob("*/.partial-*"))) == 1:  # the other starts and ends in the meantime
-            build.cached_sample(tmp_path, 1, lambda _f, _m: None)
+            cached_sample(tmp_path, 1, lambda _f, _m: None)
 
     monkeypatch.setattr(build, "write_sample", slowly)
-    place = build.cached_sample(tmp_path, 1, lambda _f, _m: None)
+    place = cached_sample(tmp_path, 1, lambda _f, _m: None)
     assert (place / "one.txt").read_text() == "whole"
     assert [item.name for item in place.parent.iterdir()] == ["Brinepost"]
 

@@ -33,9 +33,14 @@ class Served:
     client: httpx2.Client
 
     def helpers(self) -> set[int]:
-        """The processes beside it."""
-        found = subprocess.run(["pgrep", "-P", str(self.process.pid)], capture_output=True, text=True, check=False)
-        return {int(line) for line in found.stdout.split()}
+        """The processes beside it, and what they are forks of."""
+        found, above = set[int](), [self.process.pid]
+        while above:
+            said = subprocess.run(["pgrep", "-P", str(above.pop())], capture_output=True, text=True, check=False)
+            below = {int(line) for line in said.stdout.split()}
+            found |= below
+            above += below
+        return found
 
 
 def start(*more: str, **env: str) -> subprocess.Popen[str]:

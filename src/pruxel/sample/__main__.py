@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
-from pruxel.sample.build import cached_sample
+from pruxel.sample.cached import cached_sample
 
 
 def main() -> int:

@@ -15,7 +15,7 @@ from types import FrameType
 from sqlalchemy import select
 
 from pruxel.core.base.errors import InputError, PruxelError
-from pruxel.sample.build import cached_sample
+from pruxel.sample.cached import cached_sample
 from pruxel.server.jobs.queue import put_job
 from pruxel.server.postgres import Cluster, free_port, running_cluster
 from pruxel.server.running import PARENT, RunsAlreadyError, claimed

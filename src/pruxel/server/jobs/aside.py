@@ -28,7 +28,7 @@ _lock = Lock()
 
 @lru_cache(maxsize=1)
 def _pool() -> ProcessPoolExecutor:
-    return ProcessPoolExecutor(_PROCESSES, multiprocessing.get_context("spawn"), _deaf, (os.getpid(),))
+    return ProcessPoolExecutor(_PROCESSES, multiprocessing.get_context("forkserver"), _deaf, (os.getpid(),))
 
 
 def _deaf(parent: int) -> None:
@@ -73,14 +73,15 @@ def _end(pool: ProcessPoolExecutor) -> None:
     pool.shutdown(wait=False, cancel_futures=True)
 
 
-def _prepare(module: str) -> None:
-    import_module(module)
-
-
 def start_aside(module: str) -> None:
-    """Start the processes and let them import what they will run, so that the first look does not wait for that."""
+    """Start the processes, forks of one that has imported what they will run: the first look does not wait for that."""
+    multiprocessing.get_context("forkserver").set_forkserver_preload([module])
     for _ in range(_PROCESSES):
         _pool().submit(_prepare, module)
+
+
+def _prepare(module: str) -> None:
+    import_module(module)
 
 
 def end_aside() -> None:
