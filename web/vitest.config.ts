@@ -6,6 +6,7 @@ export default defineConfig({
   test: {
     include: ['tests/**/*.test.ts'],
     environment: 'node',
+    pool: 'threads',
     // How long one takes says nothing: machines are shared.
     testTimeout: 120_000,
     hookTimeout: 120_000,
