@@ -55,6 +55,8 @@ def serve_page(port: int | None) -> None:
     from pruxel.server.api.patience import PatientProtocol
     from pruxel.server.main import create_app
 
+    # Who comes by the address before the application is made waits for it, and is not turned away.
+    listening.listen(_BACKLOG)
     _say(f"Pruxel: http://{here.host}:{chosen}/?key={here.access_token()}")
     config = uvicorn.Config(
         create_app(),

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from functools import lru_cache
-from importlib import import_module
+from multiprocessing import forkserver
 from threading import Lock, Thread
 from typing import ParamSpec, TypeVar, cast
 
@@ -74,14 +74,9 @@ def _end(pool: ProcessPoolExecutor) -> None:
 
 
 def start_aside(module: str) -> None:
-    """Start the processes, forks of one that has imported what they will run: the first look does not wait for that."""
-    multiprocessing.get_context("forkserver").set_forkserver_preload([module])
-    for _ in range(_PROCESSES):
-        _pool().submit(_prepare, module)
-
-
-def _prepare(module: str) -> None:
-    import_module(module)
+    """Let the one that all are forks of load what they will run, so that the first look does not wait for that."""
+    forkserver.set_forkserver_preload([module])
+    forkserver.ensure_running()
 
 
 def end_aside() -> None:
