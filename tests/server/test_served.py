@@ -8,7 +8,6 @@ import socket
 import subprocess
 import sys
 import threading
-import time
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
