@@ -68,9 +68,9 @@ def many_joints() -> Scene:
 
 
 def many_keys() -> Scene:
-    """Thirty thousand keys on one joint."""
+    """A hundred thousand keys on one joint."""
     scene = dancer()
-    times = np.linspace(0, 300, 30_000)
+    times = np.linspace(0, 1_000, 100_000)
     angle = np.sin(times)
     rows = np.stack([0 * angle, 0 * angle, np.sin(angle / 2), np.cos(angle / 2)], axis=1)
     return replace(scene, clips=(Clip("long", (laid(3, "rotation", times, rows),)),))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import hashlib
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 from fastapi.testclient import TestClient
@@ -27,6 +28,14 @@ def ended(client: TestClient, project: str, job: str) -> Callable[[], dict[str, 
 
 def new_project(client: TestClient, name: str) -> str:
     return str(client.post("/api/projects", json={"name": name}).json()["id"])
+
+
+def mount(client: TestClient, project: str, place: Path | str, wait_for: Wait) -> dict[str, Any]:
+    """Mount a place, and wait until it is read; its job."""
+    job = client.post(f"/api/projects/{project}/sources", json={"path": str(place)}).json()
+    done = wait_for(ended(client, project, job["id"]))
+    assert done["status"] == "done", done
+    return dict(done)
 
 
 def view(client: TestClient, workpiece: str, wait_for: Wait) -> dict[str, Any]:

@@ -25,7 +25,7 @@ from pruxel.server.store.jobs import ask_to_stop, change_job, job_event, overtak
 from pruxel.server.store.scenes import get_scene, put_scene
 from pruxel.server.store.tables import Base, Delivery, EntryRow, Job, Project, StoredScene
 from tests.scenes import everything, two_boxes
-from tests.server.asking import Wait, ended, kept_step, new_project, view
+from tests.server.asking import Wait, ended, kept_step, mount, new_project, view
 from tests.server.conftest import Worker
 
 
@@ -306,8 +306,7 @@ def test_a_project_goes_though_it_and_another_wait_for_each_other(
     home.mkdir()
     for number in range(6):
         (home / f"{number}.txt").write_text("a")
-    job = client.post(f"/api/projects/{project}/sources", json={"path": str(home)}).json()
-    assert wait_for(ended(client, project, job["id"]))["status"] == "done"
+    mount(client, project, home, wait_for)
     rows = sorted(one["id"] for one in client.get(f"/api/projects/{project}/entries").json()["entries"])
     gone: list[int] = []
     removing = threading.Thread(target=lambda: gone.append(client.delete(f"/api/projects/{project}").status_code))
@@ -490,8 +489,7 @@ def test_what_is_unmounted_and_mounted_at_once_is_there(
     home = Path(installation["mounts"]) / "there and back"
     home.mkdir()
     (home / "a.txt").write_text("a")
-    job = client.post(f"/api/projects/{project}/sources", json={"path": str(home)}).json()
-    assert wait_for(ended(client, project, job["id"]))["status"] == "done"
+    mount(client, project, home, wait_for)
     [row] = client.get(f"/api/projects/{project}/sources").json()
     with worker.held():
         client.delete(f"/api/sources/{row['id']}")

@@ -24,7 +24,7 @@ from pruxel.core.formats.gltf.options import GltfOptions
 from pruxel.sample.containers import VAULT_KEY, WRONG_KEY, bulk_bytes
 from pruxel.sample.files import pack_bytes
 from tests.conftest import CRAB
-from tests.server.asking import ended, new_project, piece
+from tests.server.asking import ended, mount, new_project, piece
 from tests.server.conftest import Worker
 from tests.server.test_api import facets
 
@@ -37,13 +37,6 @@ def reef(client: TestClient, worker: Worker, game: Path, wait_for: Wait) -> str:
     made = new_project(client, "stack")
     mount(client, made, game, wait_for)
     return made
-
-
-def mount(client: TestClient, project: str, place: Path | str, wait_for: Wait) -> dict[str, Any]:
-    job = client.post(f"/api/projects/{project}/sources", json={"path": str(place)}).json()
-    done = wait_for(ended(client, project, job["id"]))
-    assert done["status"] == "done", done
-    return dict(done)
 
 
 def sources(client: TestClient, project: str) -> dict[str, dict[str, Any]]:

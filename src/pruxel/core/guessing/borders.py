@@ -6,7 +6,7 @@ import numba
 import numpy as np
 
 from pruxel.core.base.arrays import ByteArray, FloatArray
-from pruxel.core.guessing.places import LEAST_FLOAT, MOST_FLOAT
+from pruxel.core.guessing.places import plausible
 
 _MOST = 512
 _FLOATS = 0.97  # of a column's values are plausible where it is one of floats
@@ -26,7 +26,8 @@ def standing_apart(data: ByteArray, offset: int, stride: int, count: int, order:
     some = np.ascontiguousarray(every[:: max(1, len(every) // _MOST)])
     ends = [_row(data, offset + n * stride, stride) for n in (-1, 0, count - 1, count)]
     rows = np.stack([np.zeros(stride, np.uint8) if one is None else one for one in ends])
-    alike = _alike(some, _floats(some, order), rows, _floats(rows, order))
+    floats, others = _floats(some, order), _floats(rows, order)
+    alike = _alike(some, floats, plausible(floats), rows, others, plausible(others))
     before, first, last, behind = (None if one is None else float(a) for one, a in zip(ends, alike, strict=True))
     inside = 2.0 - (first or 0.0) - (last or 0.0)
     outside = 2.0 - (0.5 if before is None else before) - (0.5 if behind is None else behind)
@@ -44,11 +45,11 @@ def _floats(rows: ByteArray, order: str) -> FloatArray:
 
 
 @numba.njit(cache=True, nogil=True, error_model="numpy")
-def _alike(rows, floats, others, other_floats):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+def _alike(rows, floats, fine, others, other_floats, others_fine):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
     """The share of each other row that could be among the rows, (m,) from 0 to 1.
 
     A column of four bytes that are floats in nearly all rows takes what lies in their range, any other byte of the row
-    what occurs there.
+    what occurs there. fine, others_fine: which of the floats are plausible.
     """
     count, stride = rows.shape
     occurring = np.zeros((256, stride), np.bool_)
@@ -57,17 +58,16 @@ def _alike(rows, floats, others, other_floats):  # type: ignore[no-untyped-def] 
             occurring[rows[n, at], at] = True
     shares = np.zeros(len(others))
     for column in range(floats.shape[1]):
-        low, high, fine = np.float32(np.inf), np.float32(-np.inf), 0
+        low, high = np.float32(np.inf), np.float32(-np.inf)
         for n in range(count):
-            value = floats[n, column]
-            if _plausible(value):
-                low, high, fine = min(low, value), max(high, value), fine + 1
-        is_float = fine > _FLOATS * count
+            if fine[n, column]:
+                low, high = min(low, floats[n, column]), max(high, floats[n, column])
+        is_float = fine[:, column].sum() > _FLOATS * count
         room = np.float32(0.1) * (high - low)
         for m in range(len(others)):
             value = other_floats[m, column]
             if is_float:
-                within = _plausible(value) and low - room <= value <= high + room
+                within = others_fine[m, column] and low - room <= value <= high + room
                 shares[m] += 4.0 if within else 0.0
             else:
                 for at in range(4 * column, 4 * column + 4):
@@ -76,9 +76,3 @@ def _alike(rows, floats, others, other_floats):  # type: ignore[no-untyped-def] 
         for at in range(4 * floats.shape[1], stride):
             shares[m] += occurring[others[m, at], at]
     return shares / stride
-
-
-@numba.njit(cache=True, nogil=True)
-def _plausible(value):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
-    size = abs(value)
-    return size == 0 or LEAST_FLOAT < size < MOST_FLOAT

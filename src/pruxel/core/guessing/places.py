@@ -18,7 +18,7 @@ _STRIDES = {
 _NEAR = 0.5  # how far joined vertices are apart over how far any two are; 1 for numbers without order
 _RARE = 30  # one number in so many may be none that positions have: what should be 0 is often nearly 0
 _MEASURED, _MOST_TRIES, _SMALL, _MIDDLING, _ROWS = 240, 30_000_000, 1 << 14, 1 << 18, 64
-LEAST_FLOAT, MOST_FLOAT = 2.0**-112, 2.0**40
+_LEAST_FLOAT, _MOST_FLOAT = 2.0**-112, 2.0**40
 _REFUSED = 1e30
 _PADS = np.arange(16)
 
@@ -37,7 +37,7 @@ class Place:
 def plausible(values: AnyArray) -> AnyArray:
     """Which numbers are finite and of a size that positions have; other data read as floats is mostly not."""
     size = np.abs(values)
-    return (size == 0) | ((size > LEAST_FLOAT) & (size < MOST_FLOAT))
+    return (size == 0) | ((size > _LEAST_FLOAT) & (size < _MOST_FLOAT))
 
 
 def numbers_at_every_byte(data: ByteArray, scalar: str, order: str) -> FloatArray:

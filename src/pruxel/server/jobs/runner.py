@@ -76,12 +76,13 @@ def run_job(job_id: uuid.UUID) -> None:
         change_job(db, job_id, status="running", attempts=job.attempts + 1, fault=None)
     JOB.set(job_id)
     with _Ear(job_id) as ear:
-        status, fault = _outcome(job, ear)
+        status, error = _outcome(job, ear)
     with session() as db:
         # Held, so that who asks it to stop comes before or after, and is not overheard.
         stored = db.get(Job, job_id, with_for_update=True)
-        if stored is None:
+        if stored is None:  # it went with its project: what it wanted to write belongs to nobody
             return
+        fault = None if error is None else fault_of(error, job_id)
         if status == "more" and not stored.cancel:
             put_again(db, stored, attempts=0, message="goes on")
             return
@@ -102,7 +103,7 @@ def run_job(job_id: uuid.UUID) -> None:
         )
 
 
-def _outcome(job: Job, ear: _Ear) -> tuple[str, Fault | None]:
+def _outcome(job: Job, ear: _Ear) -> tuple[str, Exception | None]:
     last = [0.0]
 
     def report(fraction: float, message: str) -> None:
@@ -118,15 +119,8 @@ def _outcome(job: Job, ear: _Ear) -> tuple[str, Fault | None]:
     except CancelledError:
         return "cancelled", None
     except Exception as error:  # noqa: BLE001 - logged, and told as a fault
-        if not isinstance(error, PruxelError) and _gone(job.id):
-            return "cancelled", None  # with its project: what it wanted to write belongs to nobody
-        return "failed", fault_of(error, job.id)
+        return "failed", error
     return ("more" if more else "done"), None
-
-
-def _gone(job_id: uuid.UUID) -> bool:
-    with session() as db:
-        return db.get(Job, job_id) is None
 
 
 def fault_of(error: Exception, job_id: uuid.UUID) -> Fault:
