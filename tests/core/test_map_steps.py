@@ -23,7 +23,7 @@ from pruxel.core.geometry.colors import linear_from_srgb, srgb_from_linear
 from pruxel.core.images import png
 from pruxel.core.images.layers import layered, tinted
 from pruxel.core.images.packing import packed, put
-from pruxel.core.images.pixels import texels_at
+from pruxel.core.images.sampled import texels_at
 from pruxel.core.images.speculars import metals_of
 from pruxel.core.knowledge.known import Knowledge
 from pruxel.core.knowledge.profile import check_profile

@@ -12,7 +12,7 @@ from pruxel.core.base.arrays import AnyArray, as_floats
 from pruxel.core.base.context import Context
 from pruxel.core.geometry.colors import linear_from_srgb
 from pruxel.core.images.encode import ENDINGS, Encoding, encode, within
-from pruxel.core.images.pixels import texels_at
+from pruxel.core.images.sampled import texels_at
 from pruxel.core.scene.edit import without
 from pruxel.core.scene.images import EncodedImage, Image
 from pruxel.core.scene.model import Primitive, Scene

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
-
-from pruxel.core.base.arrays import AnyArray, ByteArray, FloatArray
+from pruxel.core.base.arrays import ByteArray
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.base.limits import Limits
 
@@ -41,16 +39,3 @@ def check_size(name: str, width: int, height: int, limits: Limits) -> None:
             found=f"{width} x {height}",
             hint="The header may be damaged or of another format.",
         )
-
-
-def texels_at(texels: AnyArray, uv: FloatArray) -> FloatArray:
-    """(n, c) float32 from 0 to 1: the texels (h, w, c) uint8 at places (n, 2), bilinear, repeating, origin top left."""
-    height, width = texels.shape[:2]
-    x, y = uv[:, 0] * width - 0.5, uv[:, 1] * height - 0.5
-    x0, y0 = np.floor(x).astype(np.int64), np.floor(y).astype(np.int64)
-    fx, fy = (x - x0)[:, None], (y - y0)[:, None]
-    left, right, top, low = x0 % width, (x0 + 1) % width, y0 % height, (y0 + 1) % height
-    upper = texels[top, left] * (1 - fx) + texels[top, right] * fx
-    lower = texels[low, left] * (1 - fx) + texels[low, right] * fx
-    result: FloatArray = ((upper * (1 - fy) + lower * fy) / 255.0).astype(np.float32)
-    return result

@@ -29,6 +29,7 @@ from pruxel.core.geometry.tangents import vertex_tangents
 from pruxel.core.guessing.borders import standing_apart
 from pruxel.core.guessing.places import find_places
 from pruxel.core.native.hashes import FUNCTIONS, hash_texts, positions_of
+from pruxel.core.pictures.render import View, render
 from pruxel.core.scene.model import Clip, ClipChannel, Mesh, Node, Primitive, Scene
 from pruxel.core.scene.motion_at import worlds
 from pruxel.core.steps.registry import STEPS
@@ -61,6 +62,7 @@ def warm() -> None:
     vertex_tangents(corners, normals, uvs, faces)
     compacted(faces, np.array([True, False]), len(corners))
     scene = _square()
+    render(scene, Context(), View(width=6, height=4))
     metres = MetreOptions()
     text = b"".join(bytes(p) for p in obj.write(scene, "square", metres, Context())[0].pieces) + b"f 1 2 3 4\n"
     obj.read(memoryview(text), "square.obj", lambda _: None, Context())

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pruxel.core.base.arrays import DoubleArray, FloatArray
+from pruxel.core.base.arrays import AnyArray, DoubleArray, FloatArray
 
 
 @dataclass(frozen=True, eq=False)
@@ -25,11 +25,18 @@ class Camera:
         x = ((np.arange(self.width)[:, None] + side).reshape(-1) / self.width * 2 - 1) * self.slope
         y = (1 - (np.arange(self.height)[:, None] + side).reshape(-1) / self.height * 2) * self.slope
         x = x * self.width / self.height
-        grid = np.stack(np.broadcast_arrays(x[None, :], y[:, None], -1.0), axis=-1).reshape(-1, 3)
-        directions = grid @ self.axes
-        directions /= np.linalg.norm(directions, axis=1, keepdims=True)
-        origins = np.broadcast_to(self.eye, directions.shape)
-        return origins.astype(np.float32), directions.astype(np.float32)
+        right, up, back = self.axes
+        across, down = (x[:, None] * right).astype(np.float32), (y[:, None] * up - back).astype(np.float32)
+        directions = (down[:, None] + across[None]).reshape(-1, 3)
+        directions /= np.sqrt(np.einsum("nk,nk->n", directions, directions))[:, None]
+        return np.broadcast_to(self.eye.astype(np.float32), directions.shape), directions
+
+    def phases(self, samples: int) -> AnyArray:
+        """Which sample of its texel each of those rays is, (height * width * samples²,) int from 0."""
+        one = np.arange(samples)
+        row, column = np.tile(one, self.height) * samples, np.tile(one, self.width)
+        phases: AnyArray = (row[:, None] + column).reshape(-1)
+        return phases
 
 
 def frame(

@@ -14,12 +14,13 @@ from pruxel.core.base.arrays import AnyArray, ByteArray, FloatArray
 from pruxel.core.base.context import Context
 from pruxel.core.geometry.colors import srgb_from_linear
 from pruxel.core.geometry.measure import area_vectors
-from pruxel.core.geometry.sampling import sphere_directions
 from pruxel.core.native.rays import Hits, RayMesh
-from pruxel.core.pictures.camera import Camera, frame
+from pruxel.core.pictures.camera import frame
 from pruxel.core.pictures.coarse import coarser
 from pruxel.core.pictures.flatten import Soup, flatten, shown_nodes
+from pruxel.core.pictures.ground import ground_shadow
 from pruxel.core.pictures.shading import hit_points, shade
+from pruxel.core.pictures.sky import Sky
 from pruxel.core.pictures.strokes import with_solid_strokes
 from pruxel.core.scene.digest import digest
 from pruxel.core.scene.model import Scene
@@ -30,7 +31,7 @@ _SMALL = 400
 
 @dataclass(frozen=True)
 class View:
-    """How a picture is taken: texels, direction, samples a side of each texel, rays to the sky from each point."""
+    """How a picture is taken: texels, direction, samples a side of each texel, rays to the sky from each texel."""
 
     width: int = 320
     height: int = 240
@@ -64,13 +65,15 @@ def render(scene: Scene, context: Context, view: View = _DEFAULT, around: FloatA
     )
     mesh = _ray_mesh(digest(soup.positions), digest(soup.indices), soup)
     origins, directions = camera.rays(view.samples)
+    sky = Sky(camera.phases(view.samples), view.samples**2, view.sky_rays)
     context.progress(0.1, "picture")
-    color, alpha = _trace(soup, mesh, origins, directions, view.sky_rays)
+    color, alpha = _trace(soup, mesh, origins, directions, sky)
     context.progress(0.7, "picture")
     if view.ground and not flat:
-        missed = alpha < 1.0
-        shadow = _ground_shadow(soup, mesh, camera, origins, directions, missed, 2 * view.sky_rays)
-        alpha = alpha + (1 - alpha) * shadow
+        missed = np.flatnonzero(alpha < 1.0)
+        cells, rays = view.width // 3, 4 * view.sky_rays
+        shadow = ground_shadow(soup, mesh, origins[missed], directions[missed], cells, rays)
+        alpha[missed] += (1 - alpha[missed]) * shadow
     context.progress(0.95, "picture")
     return _developed(color, alpha, view)
 
@@ -99,7 +102,7 @@ def _ray_mesh(positions: str, indices: str, soup: Soup) -> RayMesh:
 
 
 def _trace(
-    soup: Soup, mesh: RayMesh, origins: FloatArray, directions: FloatArray, sky_rays: int
+    soup: Soup, mesh: RayMesh, origins: FloatArray, directions: FloatArray, sky: Sky
 ) -> tuple[FloatArray, FloatArray]:
     """Premultiplied linear colour (n, 3) and alpha (n,), going on behind what is see-through."""
     count = len(origins)
@@ -114,7 +117,7 @@ def _trace(
             break
         active, start = active[met], start[met]
         points = hit_points(soup, _only(hits, met), directions[active])
-        lit, alpha = shade(soup, mesh, points, sky_rays)
+        lit, alpha = shade(soup, mesh, points, sky.around(active))
         color[active] += (through[active] * alpha)[:, None] * lit
         through[active] *= 1 - alpha
         open_still = through[active] > 0.02
@@ -129,59 +132,27 @@ def _only(hits: Hits, met: AnyArray) -> Hits:
     return Hits(hits.triangle[met], hits.u[met], hits.v[met], hits.distance[met])
 
 
-def _ground_shadow(
-    soup: Soup,
-    mesh: RayMesh,
-    camera: Camera,
-    origins: FloatArray,
-    directions: FloatArray,
-    missed: AnyArray,
-    rays_up: int,
-) -> FloatArray:
-    """How dark the ground is under each ray that meets nothing else, (n,) from 0 to 1."""
-    shadow = np.zeros(len(origins), np.float32)
-    low, high = soup.bounds
-    falling = missed & (directions[:, 1] < -1e-4)
-    rays = np.flatnonzero(falling)
-    travel = (low[1] - camera.eye[1]) / directions[rays, 1]
-    points = origins[rays] + directions[rays] * travel[:, None].astype(np.float32)
-    reach = 0.5 * float(np.linalg.norm((high - low)[[0, 2]])) + 1e-9
-    away = np.linalg.norm(points[:, [0, 2]] - ((low + high) / 2)[[0, 2]], axis=1) / reach
-    near = away < 2.2
-    rays, points, away = rays[near], points[near], away[near]
-    up = sphere_directions(rays_up * 2)[:, [0, 2, 1]]
-    up = up[up[:, 1] > 0.05]
-    lift = np.float32(1e-3 * reach)
-    # Each point turns the directions by another angle, so that few rays give grain and not bands.
-    angle = (np.arange(len(points)) * 2.399963).astype(np.float32)[:, None]
-    cos, sin = np.cos(angle), np.sin(angle)
-    spread = np.stack(
-        [
-            cos * up[:, 0] - sin * up[:, 2],
-            np.broadcast_to(up[:, 1], (len(points), len(up))),
-            sin * up[:, 0] + cos * up[:, 2],
-        ],
-        axis=-1,
-    )
-    origin = np.repeat(points + np.array([0, lift, 0], np.float32), len(up), axis=0)
-    blocked = mesh.blocked(origin, spread.reshape(-1, 3)).reshape(len(points), len(up))
-    weight = up[:, 1] / up[:, 1].sum()
-    shadow[rays] = (blocked @ weight) * np.clip(2.2 - away, 0, 1) * 0.55
-    return shadow
-
-
 def _developed(color: FloatArray, alpha: FloatArray, view: View) -> ByteArray:
     """Average the samples of each texel, map to display values and quantise."""
-    n = view.samples
-    shape = (view.height, n, view.width, n)
-    average = color.reshape(*shape, 3).mean(axis=(1, 3))
-    covered = alpha.reshape(shape).mean(axis=(1, 3))
-    straight = average / np.maximum(covered, 1e-4)[..., None]
+    shape = (view.height, view.samples, view.width, view.samples)
+    average, covered = _averaged(color.reshape(*shape, 3)), _averaged(alpha.reshape(shape))
+    straight: AnyArray = average / np.maximum(covered, np.float32(1e-4))[..., None]
     display = _film(straight)
     out = np.empty((view.height, view.width, 4), np.uint8)
     out[..., :3] = (np.clip(display, 0, 1) * 255 + 0.5).astype(np.uint8)
     out[..., 3] = (np.clip(covered, 0, 1) * 255 + 0.5).astype(np.uint8)
     return out
+
+
+def _averaged(samples: FloatArray) -> FloatArray:
+    """The mean of each texel's samples (h, n, w, n, …), as sums of planes: `mean` takes eight times as long."""
+    n = samples.shape[1]
+    total = np.zeros_like(samples[:, 0, :, 0])
+    for row in range(n):
+        for column in range(n):
+            total += samples[:, row, :, column]
+    total /= n * n
+    return total
 
 
 def _film(linear: FloatArray) -> FloatArray:

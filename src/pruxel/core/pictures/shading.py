@@ -4,22 +4,31 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numba
 import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, FloatArray
 from pruxel.core.geometry.colors import linear_from_srgb
-from pruxel.core.geometry.sampling import sphere_directions
-from pruxel.core.images.pixels import texels_at
+from pruxel.core.images.sampled import texels_at
 from pruxel.core.native.rays import Hits, RayMesh
 from pruxel.core.pictures.flatten import Soup, Surface
 
-_KEY = np.array([0.45, 0.78, 0.62]) / np.linalg.norm([0.45, 0.78, 0.62])
-_KEY_COLOR = np.array([2.5, 2.35, 2.1])
-_RIM = np.array([-0.75, 0.35, -0.55]) / np.linalg.norm([-0.75, 0.35, -0.55])
-_RIM_COLOR = np.array([0.55, 0.75, 0.8])
-_SKY, _GROUND = np.array([0.86, 0.93, 1.0]), np.array([0.52, 0.47, 0.41])
+
+def _single(*values: float) -> FloatArray:
+    return np.array(values, np.float32)
+
+
+def _towards(*values: float) -> FloatArray:
+    return (np.array(values) / np.linalg.norm(values)).astype(np.float32)
+
+
+_KEY = _towards(0.45, 0.78, 0.62)
+_KEY_COLOR = _single(2.5, 2.35, 2.1)
+_RIM = _towards(-0.75, 0.35, -0.55)
+_RIM_COLOR = _single(0.55, 0.75, 0.8)
+_SKY, _GROUND = _single(0.86, 0.93, 1.0), _single(0.52, 0.47, 0.41)
 _AMBIENT = 0.72
-_BEHIND = np.array([[0.72, 0.55, 0.42], [0.5, 0.3, 0.2]])
+_BEHIND = np.array([[0.72, 0.55, 0.42], [0.5, 0.3, 0.2]], np.float32)
 
 
 @dataclass(frozen=True, eq=False)
@@ -39,36 +48,60 @@ class Points:
 
 def hit_points(soup: Soup, hits: Hits, directions: FloatArray) -> Points:
     """Interpolate what the vertices carry at each hit."""
-    corners = soup.indices[hits.triangle]
-    weights = np.stack([1 - hits.u - hits.v, hits.u, hits.v], axis=1)
-    triangle = soup.positions[corners]
-    position = np.einsum("nc,nck->nk", weights, triangle)
-    edge1, edge2 = triangle[:, 1] - triangle[:, 0], triangle[:, 2] - triangle[:, 0]
-    face = _unit(np.cross(edge1, edge2))
-    smooth = np.einsum("nc,nck->nk", weights, soup.normals[corners])
-    normal = np.where((np.abs(smooth).sum(axis=1) > 1e-3)[:, None], _unit(smooth), face)
-    uvs = soup.uvs[corners]
-    d1, d2 = uvs[:, 1] - uvs[:, 0], uvs[:, 2] - uvs[:, 0]
-    area = d1[:, 0] * d2[:, 1] - d2[:, 0] * d1[:, 1]
-    safe = np.where(np.abs(area) < 1e-12, 1.0, area)[:, None]
-    tangent = (edge1 * d2[:, 1:] - edge2 * d1[:, 1:]) / safe
-    behind = (face * directions).sum(axis=1) > 0
-    turn = np.where(behind, -1.0, 1.0)[:, None]
-    return Points(
-        position.astype(np.float32),
-        directions,
-        (face * turn).astype(np.float32),
-        (normal * turn).astype(np.float32),
-        tangent.astype(np.float32),
-        np.einsum("nc,nck->nk", weights, uvs).astype(np.float32),
-        np.einsum("nc,nck->nk", weights, soup.colors[corners]).astype(np.float32),
-        soup.surface[hits.triangle],
-        behind,
-    )
+    count = len(hits.triangle)
+    position, face, normal, tangent = (np.empty((count, 3), np.float32) for _ in range(4))
+    uv, color = np.empty((count, 2), np.float32), np.empty((count, 4), np.float32)
+    carried = (soup.positions, soup.normals, soup.uvs, soup.colors)
+    _interpolate(soup.indices, (hits.triangle, hits.u, hits.v), carried, (position, face, normal, tangent, uv, color))
+    behind = _dot(face, directions) > 0
+    turn = np.where(behind, np.float32(-1), np.float32(1))[:, None]
+    surface = soup.surface[hits.triangle]
+    return Points(position, directions, face * turn, normal * turn, tangent, uv, color, surface, behind)
 
 
-def _unit(vectors: AnyArray) -> AnyArray:
-    return vectors / np.maximum(np.linalg.norm(vectors, axis=-1, keepdims=True), 1e-20)
+@numba.njit(cache=True, nogil=True)
+def _interpolate(indices, hits, carried, found):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202
+    triangle, us, vs = hits
+    positions, normals, uvs, colors = carried
+    position, face, normal, tangent, uv, color = found
+    one, least = np.float32(1), np.float32(1e-20)
+    for n in range(len(triangle)):
+        t = triangle[n]
+        i, j, k = indices[t, 0], indices[t, 1], indices[t, 2]
+        u, v = us[n], vs[n]
+        w = one - u - v
+        for c in range(3):
+            position[n, c] = w * positions[i, c] + u * positions[j, c] + v * positions[k, c]
+            normal[n, c] = w * normals[i, c] + u * normals[j, c] + v * normals[k, c]
+        for c in range(4):
+            color[n, c] = w * colors[i, c] + u * colors[j, c] + v * colors[k, c]
+        for c in range(2):
+            uv[n, c] = w * uvs[i, c] + u * uvs[j, c] + v * uvs[k, c]
+        x0, y0, z0 = positions[i, 0], positions[i, 1], positions[i, 2]
+        x1, y1, z1 = positions[j, 0] - x0, positions[j, 1] - y0, positions[j, 2] - z0
+        x2, y2, z2 = positions[k, 0] - x0, positions[k, 1] - y0, positions[k, 2] - z0
+        x, y, z = y1 * z2 - z1 * y2, z1 * x2 - x1 * z2, x1 * y2 - y1 * x2
+        long = max(np.sqrt(x * x + y * y + z * z), least)
+        face[n, 0], face[n, 1], face[n, 2] = x / long, y / long, z / long
+        x, y, z = normal[n, 0], normal[n, 1], normal[n, 2]
+        long = np.sqrt(x * x + y * y + z * z)
+        for c in range(3):
+            normal[n, c] = normal[n, c] / long if long > 1e-3 else face[n, c]
+        s1, t1 = uvs[j, 0] - uvs[i, 0], uvs[j, 1] - uvs[i, 1]
+        s2, t2 = uvs[k, 0] - uvs[i, 0], uvs[k, 1] - uvs[i, 1]
+        area = s1 * t2 - s2 * t1
+        area = area if abs(area) >= 1e-12 else one
+        tangent[n, 0], tangent[n, 1] = (x1 * t2 - x2 * t1) / area, (y1 * t2 - y2 * t1) / area
+        tangent[n, 2] = (z1 * t2 - z2 * t1) / area
+
+
+def _dot(a: FloatArray, b: FloatArray) -> FloatArray:
+    found: FloatArray = np.einsum("nk,nk->n", a, b)
+    return found
+
+
+def _unit(vectors: FloatArray) -> AnyArray:
+    return vectors / np.maximum(np.sqrt(_dot(vectors, vectors)), np.float32(1e-20))[:, None]
 
 
 @dataclass(eq=False)
@@ -103,8 +136,8 @@ def _looks(soup: Soup, points: Points) -> _Look:
 
 def _fill(look: _Look, mine: AnyArray, surface: Surface, points: Points) -> None:
     material, uv = surface.material, points.uv[mine]
-    color = np.array(material.base_color[:3])
-    alpha: AnyArray = np.full(len(uv), material.base_color[3])
+    color = _single(*material.base_color[:3])
+    alpha: AnyArray = np.full(len(uv), material.base_color[3], np.float32)
     if surface.base is not None:
         found = texels_at(surface.base, uv)
         look.base[mine] = linear_from_srgb(found[:, :3]) * color
@@ -121,7 +154,7 @@ def _fill(look: _Look, mine: AnyArray, surface: Surface, points: Points) -> None
     look.metal[mine] = material.metallic * (1.0 if packed is None else packed[:, 2])
     if surface.occlusion is not None:
         look.occlusion[mine] = texels_at(surface.occlusion, uv)[:, 0]
-    glow = np.array(material.emissive) * material.emissive_strength
+    glow = _single(*material.emissive) * material.emissive_strength
     if surface.emissive is not None:
         look.emissive[mine] = linear_from_srgb(texels_at(surface.emissive, uv)[:, :3]) * glow
     else:
@@ -133,25 +166,25 @@ def _fill(look: _Look, mine: AnyArray, surface: Surface, points: Points) -> None
 
 def _bumped(points: Points, mine: AnyArray, texel: FloatArray, scale: float) -> FloatArray:
     normal, tangent = points.normal[mine], points.tangent[mine]
-    along = _unit(tangent - normal * (normal * tangent).sum(axis=1, keepdims=True))
+    along = _unit(tangent - normal * _dot(normal, tangent)[:, None])
     across = np.cross(normal, along)
     x, y, z = ((texel[:, k : k + 1] * 2 - 1) for k in range(3))
     bent = _unit(along * x * scale + across * y * scale + normal * np.maximum(z, 0.05))
-    usable = (np.abs(tangent).sum(axis=1) > 1e-12)[:, None]
+    usable = np.abs(tangent).max(axis=1, keepdims=True) > 1e-12
     result: FloatArray = np.where(usable, bent, normal).astype(np.float32)
     return result
 
 
-def shade(soup: Soup, mesh: RayMesh, points: Points, sky_rays: int) -> tuple[FloatArray, FloatArray]:
-    """Linear colour (n, 3) and alpha (n,) at each point."""
+def shade(soup: Soup, mesh: RayMesh, points: Points, sky: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Linear colour (n, 3) and alpha (n,) at each point, that asks the sky in directions (n, k, 3)."""
     look = _looks(soup, points)
     reach = np.float32(soup.reach)
     lifted = points.position + points.face_normal * (reach * np.float32(2e-4))
     facing_key = (points.face_normal @ _KEY) > 0
     shadow = np.ones(len(lifted), np.float32)
-    rays = np.broadcast_to(_KEY, lifted.shape).astype(np.float32)
-    shadow[facing_key] = ~mesh.blocked(lifted[facing_key], rays[facing_key])
-    color = _lit(look, points, shadow, _sky_share(mesh, lifted, points.face_normal, sky_rays) * look.occlusion)
+    lit = lifted[facing_key]
+    shadow[facing_key] = ~mesh.blocked(lit, np.broadcast_to(_KEY, lit.shape))
+    color = _lit(look, points, shadow, _sky_share(mesh, lifted, points.face_normal, sky) * look.occlusion)
     hidden = points.behind & ~_double_sided(soup, points)
     color[hidden] = _hatched(points, reach)[hidden]
     color = np.where(look.unlit[:, None], look.base, color)
@@ -164,14 +197,13 @@ def _double_sided(soup: Soup, points: Points) -> AnyArray:
     return both
 
 
-def _sky_share(mesh: RayMesh, lifted: FloatArray, normal: FloatArray, sky_rays: int) -> FloatArray:
+def _sky_share(mesh: RayMesh, lifted: FloatArray, normal: FloatArray, sky: FloatArray) -> FloatArray:
     """How much of the half sphere above each point is open, cosine-weighted, (n,)."""
-    rays = sphere_directions(sky_rays)
-    facing = normal @ rays.T
-    aimed = rays[None] * np.where(facing < 0, np.float32(-1), np.float32(1))[..., None]
-    blocked = mesh.blocked(np.repeat(lifted, len(rays), axis=0), aimed.reshape(-1, 3).astype(np.float32))
+    facing = np.einsum("nk,njk->nj", normal, sky)
+    aimed = sky * np.where(facing < 0, np.float32(-1), np.float32(1))[..., None]
+    blocked = mesh.blocked(np.repeat(lifted, sky.shape[1], axis=0), aimed.reshape(-1, 3)).reshape(facing.shape)
     weight = np.abs(facing)
-    share: FloatArray = ((~blocked).reshape(weight.shape) * weight).sum(axis=1) / weight.sum(axis=1)
+    share: FloatArray = np.einsum("nj,nj->n", ~blocked, weight) / np.maximum(weight.sum(axis=1), 1e-9)
     return share
 
 
@@ -181,16 +213,18 @@ def _lit(look: _Look, points: Points, shadow: FloatArray, openness: FloatArray) 
     mirror = 0.04 * (1 - look.metal)[:, None] + look.base * look.metal[:, None]
     up = (normal[:, 1:2] + 1) / 2
     sky = _SKY * up + _GROUND * (1 - up)
-    bounce = 2 * (normal * eye).sum(axis=1, keepdims=True) * normal - eye
+    towards = _dot(normal, eye)[:, None]
+    bounce = 2 * towards * normal - eye
     smooth = (1 - look.rough)[:, None]
     mirrored_up = np.clip(bounce[:, 1:2] * (0.5 + 2.5 * smooth) + 0.5, 0, 1)
     reflected = _SKY * mirrored_up * 1.1 + _GROUND * 0.5 * (1 - mirrored_up)
-    facing = np.clip((normal * eye).sum(axis=1), 0, 1)[:, None]
-    fresnel = mirror + (np.maximum(smooth, mirror) - mirror) * (1 - facing) ** 5
+    fresnel = mirror + (np.maximum(smooth, mirror) - mirror) * _fifth(1 - np.clip(towards, 0, 1))
     total = (diffuse * sky + fresnel * reflected) * (openness * _AMBIENT)[:, None]
     for direction, light, seen in ((_KEY, _KEY_COLOR, shadow), (_RIM, _RIM_COLOR, openness)):
         cosine = np.clip(normal @ direction, 0, 1) * seen
-        total = total + (diffuse / np.pi + _gloss(look, normal, eye, direction, mirror)) * (cosine[:, None] * light)
+        total += (diffuse / np.float32(np.pi) + _gloss(look, normal, eye, direction, mirror)) * (
+            cosine[:, None] * light
+        )
     result: FloatArray = total + look.emissive
     return result
 
@@ -199,14 +233,19 @@ def _gloss(look: _Look, normal: FloatArray, eye: FloatArray, light: AnyArray, mi
     """The microfacet term: GGX distribution, Smith's visibility (Karis's approximation), Schlick's Fresnel."""
     half = _unit(eye + light)
     alpha2 = np.maximum(look.rough, 0.08) ** 4
-    nh = np.clip((normal * half).sum(axis=1), 0, 1)
-    nv = np.clip((normal * eye).sum(axis=1), 0.02, 1)
+    nh = np.clip(_dot(normal, half), 0, 1)
+    nv = np.clip(_dot(normal, eye), 0.02, 1)
     nl = np.clip(normal @ light, 0.02, 1)
     spread = alpha2 / (np.pi * (nh * nh * (alpha2 - 1) + 1) ** 2)
     k = np.maximum(look.rough, 0.08) ** 2 / 2
     visible = 1 / (4 * (nl * (1 - k) + k) * (nv * (1 - k) + k))
-    vh = np.clip((eye * half).sum(axis=1), 0, 1)[:, None]
-    return (mirror + (1 - mirror) * (1 - vh) ** 5) * (spread * visible)[:, None]
+    vh = np.clip(_dot(eye, half), 0, 1)[:, None]
+    return (mirror + (1 - mirror) * _fifth(1 - vh)) * (spread * visible)[:, None]
+
+
+def _fifth(values: FloatArray) -> FloatArray:
+    square = values * values
+    return square * square * values
 
 
 def _hatched(points: Points, reach: np.float32) -> AnyArray:

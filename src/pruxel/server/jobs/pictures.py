@@ -39,7 +39,7 @@ from pruxel.server.store.entry_faults import NOT_DRAWABLE, set_aside, try_again
 from pruxel.server.store.jobs import one_waits, tell, work_goes_on
 from pruxel.server.store.tables import EntryRow, Job
 
-VERSION = "7"
+VERSION = "8"
 THUMB = View(width=288, height=216, sky_rays=6)
 _TEXTURE_SIDE = 216
 _MOST_AT_ONCE = 5000

@@ -14,7 +14,7 @@ from pruxel.core.base.findings import Evidence
 from pruxel.core.base.words import counted
 from pruxel.core.geometry.colors import linear_from_srgb, srgb_from_linear
 from pruxel.core.geometry.texels import cover, spread
-from pruxel.core.images.pixels import texels_at
+from pruxel.core.images.sampled import texels_at
 from pruxel.core.scene.channels import with_image
 from pruxel.core.scene.edit import drop_unused
 from pruxel.core.scene.materials import Material, TextureRef

@@ -12,7 +12,7 @@ from pruxel.core.base.arrays import FloatArray, frozen
 from pruxel.core.base.context import Context
 from pruxel.core.base.words import counted
 from pruxel.core.geometry.colors import linear_from_srgb
-from pruxel.core.images.pixels import texels_at
+from pruxel.core.images.sampled import texels_at
 from pruxel.core.scene.edit import drop_unused
 from pruxel.core.scene.model import Mesh, Primitive, Scene
 from pruxel.core.scene.render_images import texels
