@@ -151,6 +151,8 @@ def test_what_was_measured_in_centimetres_is_told() -> None:
         (SMALL.partition("MOTION")[0], 0, ""),
         (SMALL.rpartition("  }")[0], 0, ""),
         (SMALL.replace("90 90", "nan 90"), 2, ""),
+        (SMALL.replace("90 90", "1e308 90"), 2, ""),
+        (SMALL.replace("\n1 1 0", "\n1 -1e300 0"), 2, ""),
     ],
 )
 def test_what_is_left_of_a_damaged_file_is_there(text: str, frames: int, told: str) -> None:

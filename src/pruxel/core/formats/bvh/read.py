@@ -27,6 +27,7 @@ _MOTION = re.compile(rb"^[ \t]*MOTION\b", re.IGNORECASE | re.MULTILINE)
 _FRAMES = re.compile(rb"\bFrames:\s*(\S+)", re.IGNORECASE)
 _SECONDS = re.compile(rb"\bFrame\s+Time:\s*(\S+)", re.IGNORECASE)
 _CHUNK = 4 << 20
+_LARGEST = 1e30
 _USUAL_SECONDS = 1 / 30
 # Nobody is taller than this many metres; a skeleton that is was measured in centimetres.
 _TALLEST = 5.0
@@ -140,6 +141,7 @@ def _rows(text: bytes, width: int, file: str, faults: list[Fault], context: Cont
         count += len(numbers)
         start = max(start, end)
     whole = np.concatenate([np.zeros(0), *pieces])
+    whole[~(np.abs(whole) <= _LARGEST)] = np.nan  # a key of it is told and left out
     frames = len(whole) // width
     if len(whole) % width and not faults:
         short = f"the last frame has {len(whole) % width:,} numbers"
