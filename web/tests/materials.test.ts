@@ -7,12 +7,16 @@ import {
   MeshBasicMaterial,
   MeshPhysicalMaterial,
   MeshStandardMaterial,
-  SkinnedMesh,
+  ShaderLib,
+  type Material,
   type Texture,
 } from 'three'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { build } from '../src/viewer/build'
-import { backOf, materialFor } from '../src/viewer/looks'
+import { hasBacks, showBacks } from '../src/viewer/backs'
+import { channelMaterial } from '../src/viewer/channels'
+import { Dress } from '../src/viewer/dress'
+import { materialFor } from '../src/viewer/looks'
 import type { MaterialData, PrimitiveData, SceneData, TextureRef } from '../src/viewer/manifest'
 import { material } from '../src/viewer/materials'
 import { PLAIN, array, mesh, node, scene, stored, triangle } from './stored'
@@ -181,20 +185,56 @@ describe('looks', () => {
     )
     return built.drawn[0]!
   }
-  it('hatch the back of what has one side, and only that', async () => {
-    const back = backOf(await drawn({}))
-    expect((back?.material as { side: number }).side).toBe(BackSide)
-    expect(backOf(await drawn({ double_sided: true }))).toBeNull()
-    expect(backOf(await drawn({ alpha_mode: 'BLEND' }))).toBeNull()
+  // What the card is told to draw of a material, as the library asks for it.
+  function fragment(made: Material): string {
+    const basic = made instanceof MeshBasicMaterial
+    const shader = { fragmentShader: (basic ? ShaderLib.basic : ShaderLib.standard).fragmentShader, uniforms: {} }
+    made.onBeforeCompile(shader as never, null as never)
+    return shader.fragmentShader
+  }
+  it('hatch the backs of what has one side, and only those', async () => {
+    const all = [await drawn({}), await drawn({ double_sided: true }), await drawn({ alpha_mode: 'BLEND' })]
+    expect(all.map(hasBacks)).toEqual([true, false, false])
+    const dress = new Dress(
+      () => all,
+      () => {},
+    )
+    const sides = () => all.map(({ object }) => (object.material as Material).side)
+    const hatched = () => all.map(({ object }) => fragment(object.material as Material).includes('gl_FrontFacing) {'))
+    for (const look of ['textured', 'flat', 'roughness'] as const) {
+      dress.setLook(look)
+      dress.setBacks('hatched')
+      expect(sides()[0]).toBe(DoubleSide)
+      expect(hatched()).toEqual([true, false, false])
+      const key = (all[0]!.object.material as Material).customProgramCacheKey()
+      dress.setBacks('both')
+      expect(sides()[0]).toBe(DoubleSide)
+      expect(hatched()).toEqual([false, false, false])
+      // Else the library would take the one for the other.
+      expect((all[0]!.object.material as Material).customProgramCacheKey()).not.toBe(key)
+      dress.setBacks('hidden')
+      expect(sides()).toEqual([FrontSide, DoubleSide, look === 'flat' ? DoubleSide : FrontSide])
+    }
+    dress.setBacks('hatched')
+    dress.setLook('sides')
+    expect(hatched()).toEqual([false, false, false])
+    expect(sides()).toEqual([DoubleSide, DoubleSide, DoubleSide])
+    dress.setLook('textured')
+    expect(hatched()).toEqual([true, false, false])
   })
-  it('let the back of a skinned part follow its joints', async () => {
-    const joints = array(new Uint16Array(12), 4, '<u2')
-    const weights = array(new Float32Array([1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0]), 4, '<f4')
-    const inverse_bind = array(new Float32Array([1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1]), 16, '<f4')
-    const held = await drawn({}, { joints, weights }, [{ joints: [0], inverse_bind }])
-    const back = backOf(held)
-    expect(back).toBeInstanceOf(SkinnedMesh)
-    expect((back as SkinnedMesh).skeleton).toBe((held.object as SkinnedMesh).skeleton)
+  it('keep hatched backs apart from what a channel shows, and cast the same shadow', async () => {
+    const one = await drawn({})
+    const shown = channelMaterial('roughness', one, '')
+    const before = fragment(shown)
+    showBacks(shown, 'hatched')
+    const lines = new Set(fragment(shown).split('\n'))
+    expect(before.split('\n').every((line) => lines.has(line))).toBe(true)
+    expect(shown.shadowSide).toBe(BackSide)
+    const version = shown.version
+    showBacks(shown, 'hatched')
+    expect(shown.version).toBe(version)
+    showBacks(shown, 'hidden')
+    expect(fragment(shown)).toBe(before)
   })
   it('replace materials and give them back', async () => {
     const one = await drawn({})

@@ -224,6 +224,6 @@ export function channelMaterial(channel: Channel, drawn: Drawn, joint: string): 
         return weights(object, joint)
     }
   })()
-  if (channel !== 'sides') made.side = own.side
+  if (own.userData.sides === 2) made.side = DoubleSide
   return made
 }

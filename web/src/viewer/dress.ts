@@ -1,6 +1,7 @@
-import { DoubleSide, FrontSide, Mesh, type Material } from 'three'
+import { Mesh, type Material } from 'three'
+import { hasBacks, showBacks, type Backs } from './backs'
 import type { Drawn } from './build'
-import { backOf, isShared, materialFor, wireOf, type Backs, type Look } from './looks'
+import { isShared, materialFor, wireOf, type Look } from './looks'
 
 // How all that is drawn looks: its materials or one channel, its faces from behind, lines over it.
 export class Dress {
@@ -8,7 +9,6 @@ export class Dress {
   private joint = ''
   private backsAre: Backs = 'hatched'
   private wires: Mesh[] | null = null
-  private readonly backs = new Map<Drawn, Mesh>()
 
   constructor(
     private readonly all: () => Drawn[],
@@ -17,18 +17,6 @@ export class Dress {
 
   prepare(drawn: Drawn): void {
     drawn.object.castShadow = drawn.object.receiveShadow = drawn.object instanceof Mesh
-    const back = backOf(drawn)
-    if (!back) return
-    drawn.object.add(back)
-    this.backs.set(drawn, back)
-  }
-
-  forget(drawn: Drawn[]): void {
-    for (const one of drawn) this.backs.delete(one)
-  }
-
-  clear(): void {
-    this.backs.clear()
   }
 
   // What was drawn anew looks as all else does.
@@ -52,14 +40,10 @@ export class Dress {
   // What is seen of faces from behind.
   setBacks(backs: Backs): void {
     this.backsAre = backs
-    for (const [drawn, back] of this.backs) {
-      back.visible = backs === 'hatched' && this.look !== 'wire' && this.look !== 'sides'
-      const material = drawn.object.material as Material
-      const side = backs === 'both' || this.look === 'sides' ? DoubleSide : FrontSide
-      if (isShared(material) || material.side === side) continue
-      material.side = side
-      material.needsUpdate = true
-    }
+    const wanted = this.look === 'sides' ? 'both' : backs
+    // Wires have no sides.
+    const solid = this.look === 'wire' ? [] : this.all().filter(hasBacks)
+    for (const { object } of solid) showBacks(object.material as Material, wanted)
     this.draw()
   }
 

@@ -24,7 +24,8 @@ import { Lights } from './lights'
 import { Guides } from './guides'
 import { Handles, type Grip, type Held } from './handles'
 import { Dress } from './dress'
-import type { Backs, Look } from './looks'
+import type { Backs } from './backs'
+import type { Look } from './looks'
 import { told } from './manifest'
 import { meet, type Met } from './meet'
 import { Motion, type JointAt, type Stand } from './motion'
@@ -133,7 +134,6 @@ export class Stage {
     const other = data ? await build(data) : null
     if (mine !== this.asked || turn !== this.wipe.asked) return
     const before = this.wipe.share
-    this.dress.forget(this.wipe.drawn)
     this.wipe.put(other, data && other && new Motion(data, other))
     void this.pose(this.stand)
     for (const drawn of this.wipe.drawn) this.dress.prepare(drawn)
@@ -385,7 +385,6 @@ export class Stage {
     this.wipe.put(null)
     this.scene.remove(this.built.root)
     letGo(this.built)
-    this.dress.clear()
     this.built = null
   }
 }
