@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import numpy as np
@@ -114,12 +117,35 @@ def test_a_model_is_looked_at_in_every_way(page: Page, tmp_path: Path) -> None:
     assert pixels[..., 3].max() == 255
 
 
+# Counts how often the whole model is drawn: each time, the ground below it is, which has two triangles.
+_COUNT = """
+const kept = WebGL2RenderingContext.prototype.drawElements
+window.drawings = 0
+WebGL2RenderingContext.prototype.drawElements = function (mode, count, ...rest) {
+  if (count === 6) window.drawings += 1
+  return kept.call(this, mode, count, ...rest)
+}
+"""
+
+
+@contextmanager
+def drawn_once(page: Page) -> Iterator[None]:
+    """What happens within changes the picture by one drawing, which may take a second where there is no card."""
+    page.driver.execute_script("window.drawings = 0")
+    yield
+    page._wait.until(lambda d: d.execute_script("return window.drawings"))
+    time.sleep(0.5)
+    assert page.driver.execute_script("return window.drawings") == 1
+
+
 def test_a_step_is_tried_left_done_and_compared(page: Page) -> None:
     open_crab(page)
     clear_steps(page)
     plain = picture(page)
+    page.driver.execute_script(_COUNT)
     page.keys("a")
-    page.click(page.test("add-thicken"))
+    with drawn_once(page):
+        page.click(page.test("add-thicken"))
     box = page.see("#p-thickness")
     box.send_keys(Keys.CONTROL, "a")
     box.send_keys("-0.2")
@@ -129,9 +155,10 @@ def test_a_step_is_tried_left_done_and_compared(page: Page) -> None:
     box.send_keys(Keys.CONTROL, "a")
     box.send_keys("900")
     page.see("[role=dialog] [role=alert]", "from -100 to 100")
-    page.keys(Keys.ESCAPE)
-    page.gone("[role=dialog]")
-    page.gone(page.test("preview"))
+    with drawn_once(page):
+        page.keys(Keys.ESCAPE)
+        page.gone("[role=dialog]")
+        page.gone(page.test("preview"))
     assert not page.all(page.test("step"))
     assert (np.abs(picture(page) - plain).sum(axis=2) > 40).mean() < 0.002
 

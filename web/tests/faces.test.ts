@@ -7,7 +7,7 @@ import { useFaces } from '../src/composables/useFaces'
 import FacesField from '../src/features/bench/FacesField.vue'
 import { cornersOf, faceCount, holds, rangesOf } from '../src/model/faces'
 import { fieldsOf } from '../src/model/form'
-import type { Drawn } from '../src/viewer/build'
+import { hideParts, type Drawn } from '../src/viewer/build'
 import { ChosenFaces } from '../src/viewer/chosen'
 import { clipRows, turnAbout } from '../src/viewer/eye'
 import { meet } from '../src/viewer/meet'
@@ -56,8 +56,36 @@ test('chosen faces are laid over what they belong to, and go again', () => {
   const [over] = one.object.children as Mesh[]
   expect(over!.geometry.index!.count).toBe(6)
   expect(over!.geometry.attributes.position).toBe(one.object.geometry.attributes.position)
-  laid.mark([one], [{ part: 'a', faces: '0-5' }], [])
+  expect(laid.mark([one], [{ part: 'a', faces: '0-5' }], [])).toBe(true)
   expect(one.object.children).toEqual([])
+  // Nothing was there and nothing is: nothing need be drawn.
+  expect(laid.mark([one], [], [])).toBe(false)
+})
+
+test('what is put out of sight or brought back is told, and only that', () => {
+  const alone = box(['a'])
+  expect(hideParts(alone, new Set(['b']))).toBe(false)
+  expect(hideParts(alone, new Set(['a']))).toBe(true)
+  expect(alone.object.visible).toBe(false)
+  expect(hideParts(alone, new Set(['a', 'b']))).toBe(false)
+
+  const many = new InstancedMesh(new BoxGeometry(), new MeshBasicMaterial(), 2)
+  // No single float is a third: places are not kept to the last digit.
+  const matrices = [new Matrix4().makeScale(1 / 3, 1, -1), new Matrix4().makeTranslation(4, 0.1, 0)]
+  matrices.forEach((place, n) => many.setMatrixAt(n, place))
+  const both = { ...box(['a', 'b'], 0, many), matrices }
+  const at = (n: number) => {
+    const found = new Matrix4()
+    many.getMatrixAt(n, found)
+    return found
+  }
+  expect(hideParts(both, new Set())).toBe(false)
+  expect(hideParts(both, new Set(['b']))).toBe(true)
+  expect(at(1).determinant()).toBe(0)
+  expect(at(0).elements[0]).toBeCloseTo(1 / 3)
+  expect(hideParts(both, new Set(['b']))).toBe(false)
+  expect(hideParts(both, new Set())).toBe(true)
+  expect(at(1).elements[12]).toBe(4)
 })
 
 test('of instances only the chosen one is marked, where it stands', () => {

@@ -184,7 +184,10 @@ describe('what moves', () => {
     const data = jointed()
     const built = await build(data)
     const motion = new Motion(data, built)
+    await motion.pose([])
+    expect(motion.rested).toBe(true)
     await motion.pose([{ clip: 0, seconds: 0.5, share: 1 }])
+    expect(motion.rested).toBe(false)
     expect(placeOf(built, 1)[0]).toBeCloseTo(1)
     await motion.pose([
       { clip: 0, seconds: 1, share: 0.25 },
@@ -195,6 +198,9 @@ describe('what moves', () => {
     expect(placeOf(built, 1)[0]).toBeCloseTo(2)
     await motion.pose([])
     expect(placeOf(built, 1)).toEqual([0, 0, 0])
+    expect(motion.rested).toBe(true)
+    motion.put([{ joint: built.nodes[1]!.name, translation: [1, 0, 0], rotation: [0, 0, 0, 1] }])
+    expect(motion.rested).toBe(false)
   })
   it('stands as it was bound, and as it rests again', async () => {
     const data = jointed()

@@ -21,9 +21,12 @@ const hatching = (light: string) => `
     return;
   }`
 
-// What has one side by itself: neither double-sided nor see-through.
-export const hasBacks = ({ object, own }: Drawn) =>
-  object instanceof Mesh && own.userData.sides !== 2 && !own.transparent
+// By itself, and not as it is shown.
+export const isDoubleSided = (material: Material) =>
+  material.side === DoubleSide && material.userData.hatched === undefined
+
+// Neither double-sided nor see-through.
+export const hasBacks = ({ object, own }: Drawn) => object instanceof Mesh && !isDoubleSided(own) && !own.transparent
 
 const patched = new WeakSet<Material>()
 

@@ -181,7 +181,27 @@ export function worldMatrix(drawn: Drawn, instance: number, into: Matrix4): Matr
   return own ? into.multiplyMatrices(drawn.object.matrixWorld, own) : into.copy(drawn.object.matrixWorld)
 }
 
-export const NOWHERE = new Matrix4().compose(new Vector3(), new Quaternion(), new Vector3(0, 0, 0))
+const NOWHERE = new Matrix4().compose(new Vector3(), new Quaternion(), new Vector3(0, 0, 0))
+
+// Put parts out of sight, and only those; true where that changes what is seen.
+export function hideParts({ object, parts, matrices }: Drawn, hidden: ReadonlySet<string>): boolean {
+  if (!(object instanceof InstancedMesh)) {
+    const visible = !parts.every((part) => hidden.has(part))
+    const changed = object.visible !== visible
+    object.visible = visible
+    return changed
+  }
+  const now = new Matrix4()
+  let changed = false
+  for (const [n, part] of parts.entries()) {
+    object.getMatrixAt(n, now)
+    const gone = hidden.has(part)
+    if (gone === (now.determinant() === 0)) continue
+    object.setMatrixAt(n, gone ? NOWHERE : matrices[n]!)
+    changed = object.instanceMatrix.needsUpdate = true
+  }
+  return changed
+}
 
 // Geometries and textures stay with their caches; only what belongs to this scene alone goes.
 export function letGo({ drawn }: Built): void {

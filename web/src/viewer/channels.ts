@@ -14,6 +14,7 @@ import {
   type Texture,
   type WebGLProgramParametersWithUniforms,
 } from 'three'
+import { isDoubleSided } from './backs'
 import type { Drawn } from './build'
 
 // What is shown of a surface by itself: one texture or factor, or what is worked out from its shape.
@@ -224,6 +225,6 @@ export function channelMaterial(channel: Channel, drawn: Drawn, joint: string): 
         return weights(object, joint)
     }
   })()
-  if (own.userData.sides === 2) made.side = DoubleSide
+  if (isDoubleSided(own)) made.side = DoubleSide
   return made
 }

@@ -22,7 +22,9 @@ const marked = paint(0.8, 2)
 export class ChosenFaces {
   private laid: Mesh[] = []
 
-  mark(drawn: Drawn[], faces: FaceSet[], parts: string[]): void {
+  // False where nothing was laid and nothing is.
+  mark(drawn: Drawn[], faces: FaceSet[], parts: string[]): boolean {
+    const before = this.laid.length
     this.clear()
     for (const one of drawn)
       for (const [n, part] of one.parts.entries()) {
@@ -30,6 +32,7 @@ export class ChosenFaces {
         if (mine) this.lay(one, n, mine.faces)
         if (parts.includes(part)) this.lay(one, n, null)
       }
+    return before + this.laid.length > 0
   }
 
   clear(): void {

@@ -78,11 +78,10 @@ interface Vertices {
   tangents: boolean
 }
 
-// The material of three.js for one of ours, which remembers its number and sides.
+// The material of three.js for one of ours, which remembers its number.
 export async function material(scene: SceneData, index: number | null, vertices: Vertices): Promise<Material> {
   const made = await drawnBy(scene, index, vertices)
   made.userData.material = index
-  made.userData.sides = made.side === DoubleSide ? 2 : 1
   return made
 }
 

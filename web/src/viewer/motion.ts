@@ -40,6 +40,11 @@ export class Motion {
     this.appearing = new Appearing(scene, built)
   }
 
+  // Whether nothing moves it: it stands as it was built.
+  get rested(): boolean {
+    return !this.actions.size && !this.rests.size
+  }
+
   // Clips that are not there are passed over; nothing wanted is as it stands without clips. Of two askings on their
   // way only the later counts. True when it stands so.
   async pose(wanted: Stand): Promise<boolean> {

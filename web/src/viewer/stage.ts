@@ -1,5 +1,4 @@
 import {
-  InstancedMesh,
   NeutralToneMapping,
   OrthographicCamera,
   PCFShadowMap,
@@ -13,7 +12,7 @@ import {
 } from 'three'
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js'
 import { Bones, type Joint } from './bones'
-import { build, letGo, NOWHERE, type Built, type Drawn } from './build'
+import { build, hideParts, letGo, type Built, type Drawn } from './build'
 import type { Keys } from '../model/curves'
 import type { FaceSet } from '../model/faces'
 import { ChosenFaces } from './chosen'
@@ -132,7 +131,7 @@ export class Stage {
     const [mine, turn] = [this.asked, ++this.wipe.asked]
     const data = manifest ? await told(manifest) : null
     const other = data ? await build(data) : null
-    if (mine !== this.asked || turn !== this.wipe.asked) return
+    if (mine !== this.asked || turn !== this.wipe.asked || !(other || this.wipe.there)) return
     const before = this.wipe.share
     this.wipe.put(other, data && other && new Motion(data, other))
     void this.pose(this.stand)
@@ -156,13 +155,8 @@ export class Stage {
 
   setVisible(hidden: ReadonlySet<string>): void {
     this.hidden = hidden
-    for (const { object, parts, matrices } of this.all()) {
-      if (object instanceof InstancedMesh) {
-        parts.forEach((part, n) => object.setMatrixAt(n, hidden.has(part) ? NOWHERE : matrices[n]!))
-        object.instanceMatrix.needsUpdate = true
-      } else object.visible = !parts.every((part) => hidden.has(part))
-    }
-    this.draw()
+    const changed = this.all().filter((one) => hideParts(one, hidden))
+    if (changed.length) this.draw()
   }
 
   setGuides(wanted: { grid: boolean; person: boolean }): void {
@@ -210,14 +204,15 @@ export class Stage {
     const found = this.hit(across, down)
     if (found) this.measuring = [...(this.measuring.length < 2 ? this.measuring : []), found.point]
     this.guides.measure(this.measuring)
-    this.draw()
+    this.redraw()
     return this.guides.distance
   }
 
   endMeasuring(): void {
+    if (!this.measuring.length) return
     this.measuring = []
     this.guides.measure([])
-    this.draw()
+    this.redraw()
   }
 
   // What is under a point of the element, from 0 to 1 across and down; null for nothing.
@@ -227,8 +222,7 @@ export class Stage {
   }
 
   mark(faces: FaceSet[], parts: string[]): void {
-    this.faces.mark(this.drawn, faces, parts)
-    this.draw()
+    if (this.faces.mark(this.drawn, faces, parts)) this.redraw()
   }
 
   // Clip space from the world, by rows.
@@ -247,9 +241,11 @@ export class Stage {
     this.stand = stand
     const { motion, wipe } = this
     if (!motion) return
+    const rested = () => motion.rested && (wipe.motion?.rested ?? true)
+    const before = rested()
     const beside = wipe.motion?.pose(wipe.motion.alike(stand, motion))
     const [stood] = await Promise.all([motion.pose(stand), beside])
-    if (stood && motion === this.motion) this.draw()
+    if (stood && motion === this.motion && !(before && rested())) this.draw()
   }
 
   // The joints over the model, but those below some; the list of all. One stands out.
@@ -257,7 +253,10 @@ export class Stage {
     if (on && this.built && !this.bones) {
       this.bones = new Bones(this.built)
       this.scene.add(this.bones.group)
-    } else if (!on) this.dropBones()
+    } else if (!on) {
+      if (!this.bones) return []
+      this.dropBones()
+    }
     this.bones?.show(hidden, chosen)
     this.redraw()
     return this.bones?.joints ?? []

@@ -14,6 +14,10 @@ export class Wipe {
 
   constructor(private readonly scene: Scene) {}
 
+  get there(): boolean {
+    return this.other !== null
+  }
+
   get drawn(): Drawn[] {
     return this.other?.drawn ?? []
   }
