@@ -7,7 +7,9 @@ from pathlib import Path
 
 import pytest
 
+from pruxel.cli.said import said
 from pruxel.core.base.context import Context
+from pruxel.core.base.errors import UsageError
 from pruxel.core.deliver.package import write_files
 from pruxel.core.formats.registry import FORMATS
 from pruxel.core.recipe.document import load_recipe
@@ -151,3 +153,38 @@ def test_what_goes_nowhere_is_refused_with_what_could_be_meant(guard: Path, wear
 def test_what_has_no_slots_says_so(crates: Path) -> None:
     done = pruxel("assemble", crates, "good.glb")
     assert (done.returncode, "has no slots" in done.stderr) == (2, True)
+
+
+@pytest.mark.parametrize(
+    ("text", "params", "rule"),
+    [
+        ("flip_faces", {}, None),
+        ("weld_vertices  distance=0.001 ", {"distance": 0.001}, None),
+        ('weld_vertices parts=["hull", "left claw"]', {"parts": ["hull", "left claw"]}, None),
+        (
+            'assign_material material="old gold" color=[1, 0.5, [0]]',
+            {"material": "old gold", "color": [1, 0.5, [0]]},
+            None,
+        ),
+        ("assign_material material='old gold'", {"material": "old gold"}, None),
+        ('assign_material material="12" parts=12', {"material": "12", "parts": 12}, None),
+        ('assign_material material="captain\'s ] hat"', {"material": "captain's ] hat"}, None),
+        ('assign_material material="a \\"b\\" c"', {"material": 'a "b" c'}, None),
+        ("thin_out share=50 where.parts='*left claw*'", {"share": 50}, {"parts": "*left claw*"}),
+        ("thin_out where.parts=claw_[lr]", {}, {"parts": "claw_[lr]"}),
+        ("thin_out share=", {"share": ""}, None),
+    ],
+)
+def test_a_step_is_said_with_lists_and_spaces(
+    text: str, params: dict[str, object], rule: dict[str, str] | None
+) -> None:
+    found = said(text)
+    assert (found.step, found.params) == (text.split(maxsplit=1)[0], params)
+    assert (found.rule.model_dump(exclude_none=True, exclude_defaults=True) if found.rule else None) == rule
+
+
+@pytest.mark.parametrize("text", ["thin_out parts=[a", "thin_out parts=captain's", 'thin_out parts="a'])
+def test_what_does_not_end_is_said(text: str) -> None:
+    with pytest.raises(UsageError) as caught:
+        said(text)
+    assert "that end" in caught.value.fault.line()

@@ -10,12 +10,14 @@ from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
-from sqlalchemy import select
+from sqlalchemy import delete, select
 
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault
 from pruxel.core.deliver.package import write_files
+from pruxel.server.jobs import batch as batch_job
 from pruxel.server.jobs.queue import put_job
+from pruxel.server.jobs.runner import run_job
 from pruxel.server.store.batches import Batch, BatchItem, lose_item, put_back, take_item
 from pruxel.server.store.database import session
 from pruxel.server.store.jobs import ATTEMPTS
@@ -23,7 +25,7 @@ from pruxel.server.store.tables import Job
 from tests.contracts.test_steps import flawed
 from tests.glb import files_of_glb
 from tests.scenes import animated, two_boxes
-from tests.server.asking import ended, new_project, view
+from tests.server.asking import ended, job_of, new_project, view
 from tests.server.conftest import Worker
 
 Wait = Callable[..., Any]
@@ -168,6 +170,30 @@ def test_it_is_stopped_and_goes_on(client: TestClient, crates: str, wait_for: Wa
     assert client.get(f"/api/batches/{batch}").json()["name"] == "quick"
     assert client.delete(f"/api/batches/{batch}").status_code == 204
     assert client.get(f"/api/batches/{batch}").status_code == 404
+
+
+def test_one_that_is_removed_while_it_works_ends_without_a_fault(
+    client: TestClient, crates: str, worker: Worker, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for moment in ("_worked", "_finish"):
+        with worker.held():
+            batch = started(client, crates, name="unwanted", dry=True)
+            with session() as db:
+                job = db.execute(select(Job).where(Job.payload["batch"].as_string() == batch)).scalars().first()
+            assert job is not None
+            usual = getattr(batch_job, moment)
+
+            def removed_first(*given: Any, batch: str = batch, usual: Callable[..., Any] = usual) -> Any:
+                with session() as db:
+                    db.execute(delete(Batch).where(Batch.id == uuid.UUID(batch)))
+                return usual(*given)
+
+            with monkeypatch.context() as patch:
+                patch.setattr(batch_job, moment, removed_first)
+                run_job(job.id)
+        ended_so = job_of(client, crates, str(job.id))
+        assert (ended_so["status"], ended_so["fault"]) == ("cancelled", None), moment
+        assert "removed" in ended_so["message"]
 
 
 @pytest.mark.parametrize(

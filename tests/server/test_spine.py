@@ -17,6 +17,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.scene.digest import digest
 from pruxel.server.api.sources import as_typed
 from pruxel.server.jobs.queue import put_job
+from pruxel.server.jobs.runner import run_job
 from pruxel.server.jobs.sweep import forget_old_scenes, reachable, sweep
 from pruxel.server.settings import settings
 from pruxel.server.store.blobs import _store, has_blob, put_blob
@@ -25,7 +26,7 @@ from pruxel.server.store.jobs import ask_to_stop, change_job, job_event, overtak
 from pruxel.server.store.scenes import get_scene, put_scene
 from pruxel.server.store.tables import Base, Delivery, EntryRow, Job, Project, StoredScene
 from tests.scenes import everything, two_boxes
-from tests.server.asking import Wait, ended, kept_step, mount, new_project, view
+from tests.server.asking import Wait, ended, job_of, kept_step, mount, new_project, view
 from tests.server.conftest import Worker
 
 
@@ -263,6 +264,17 @@ def test_the_same_work_is_put_once(quiet: str, worker: Worker) -> None:
             thread.join()
     assert len(found) == 6
     assert len(set(found)) == 1
+
+
+def test_what_is_about_something_that_went_ends_without_a_fault(client: TestClient, quiet: str, worker: Worker) -> None:
+    with worker.held():
+        with session() as db:
+            gone = {"source": str(uuid.uuid4()), "key": "gone"}
+            job = put_job(db, uuid.UUID(quiet), "verify", "Verifying what is not there", gone).id
+        run_job(job)
+    found = job_of(client, quiet, str(job))
+    assert (found["status"], found["fault"]) == ("cancelled", None)
+    assert found["message"] == "what it was about was removed"
 
 
 def test_progress_does_not_wait_for_who_holds_the_job(quiet: str) -> None:

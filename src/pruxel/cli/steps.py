@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import sys
 from dataclasses import replace
 from pathlib import Path
@@ -38,7 +37,11 @@ _REPORT_AGAIN = 1.05
 RecipeOption = Annotated[Path | None, typer.Option("--recipe", help="a recipe's file: its steps run first")]
 DoOption = Annotated[
     list[str] | None,
-    typer.Option("--do", metavar="STEP [NAME=VALUE…]", help="a step with its parameters; may be repeated"),
+    typer.Option(
+        "--do",
+        metavar="STEP [NAME=VALUE…]",
+        help="a step with its parameters, in quotes where they have spaces; may be repeated",
+    ),
 ]
 
 
@@ -179,52 +182,12 @@ def _list_steps(*, as_json: bool) -> None:
 
 def _steps(recipe: Path | None, do: list[str] | None) -> tuple[StepUse, ...]:
     """The recipe's steps, then those of the command."""
+    from pruxel.cli.said import said
     from pruxel.core.disk.files import read_text
     from pruxel.core.recipe.document import load_recipe
 
     first = () if recipe is None else load_recipe(read_text(recipe), recipe.name).steps
-    return (*first, *(_said(text) for text in do or ()))
-
-
-def _said(text: str) -> StepUse:
-    """`weld_vertices distance=0.001 parts=["hull"]`: values are JSON where they can be, else text.
-
-    `where.parts`, `where.materials` and `where.finding` make the step's rule.
-    """
-    import shlex
-
-    from pydantic import ValidationError
-
-    from pruxel.core.recipe.document import Rule, StepUse
-
-    try:
-        name, *words = shlex.split(text)
-    except ValueError as error:
-        raise UsageError(ErrorCode.USAGE, "a step is its name and its parameters", found=text) from error
-    params: dict[str, Any] = {}
-    rule: dict[str, str] = {}
-    for word in words:
-        field, equals, value = word.partition("=")
-        if not equals:
-            raise UsageError(ErrorCode.USAGE, "a parameter is given as NAME=VALUE", field=name, found=word)
-        if field.startswith("where."):
-            rule[field.removeprefix("where.")] = value
-        else:
-            params[field] = _value(value)
-    try:
-        return StepUse(step=name, params=params, rule=Rule.model_validate(rule) if rule else None)
-    except ValidationError as error:
-        raise UsageError(
-            ErrorCode.USAGE, "a rule has patterns, or the name of a finding", field=name,
-            expected="where.parts=…, where.materials=… or where.finding=…", found=" ".join(rule),
-        ) from error  # fmt: skip
-
-
-def _value(text: str) -> Any:  # noqa: ANN401 - any JSON
-    try:
-        return json.loads(text)
-    except ValueError:
-        return text
+    return (*first, *(said(text) for text in do or ()))
 
 
 def tell_item(found: ItemTold, *, as_json: bool) -> None:

@@ -9,7 +9,7 @@ import numpy as np
 from pruxel.core.base.context import Context
 from pruxel.core.base.findings import Evidence, Finding, Severity, SuggestedStep
 from pruxel.core.findings.registry import rule
-from pruxel.core.scene.measure import measure
+from pruxel.core.scene.measure import length_words, measure
 from pruxel.core.scene.model import Scene
 
 _FAR = 5.0  # times the model's longest side
@@ -28,7 +28,7 @@ def far_away(scene: Scene, context: Context) -> Iterator[Finding]:
     yield Finding(
         rule="far_away",
         severity=Severity.NOTE,
-        title=f"The model stands {away:.3g} m from the origin",
+        title=f"The model stands {length_words(away)} from the origin",
         detail="Other programs open it out of sight, turn it about a point far away, and lose digits of its shape.",
         evidence=(
             Evidence("nearest point", float(f"{away:.4g}"), "m"),

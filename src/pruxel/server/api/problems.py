@@ -10,7 +10,7 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from psycopg.errors import ForeignKeyViolation
-from sqlalchemy.exc import DataError, IntegrityError, InterfaceError, OperationalError
+from sqlalchemy.exc import DataError, IntegrityError, InterfaceError, NoResultFound, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeoutError
 from starlette.exceptions import HTTPException
 
@@ -116,6 +116,11 @@ async def _dangling(request: Request, error: Exception) -> JSONResponse:
     return await _ours(request, not_found("project or thing of it"))
 
 
+async def _gone(request: Request, _error: Exception) -> JSONResponse:
+    """What was there a moment ago, when the question began."""
+    return await _ours(request, not_found("project or thing of it"))
+
+
 async def _plain(request: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, HTTPException)
     words = str(error.detail)
@@ -149,6 +154,7 @@ def add_problem_details(app: FastAPI) -> None:
     for away in (OperationalError, InterfaceError, PoolTimeoutError, psycopg.OperationalError):
         app.add_exception_handler(away, _away)
     app.add_exception_handler(IntegrityError, _dangling)
+    app.add_exception_handler(NoResultFound, _gone)
     app.add_exception_handler(HTTPException, _plain)
     app.add_exception_handler(Exception, _mistake)
     app.add_exception_handler(PruxelError, _ours)

@@ -9,6 +9,8 @@ import uuid
 from dataclasses import dataclass
 from typing import Any
 
+from sqlalchemy.exc import NoResultFound
+
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError
 from pruxel.core.batch.items import item_told
@@ -60,6 +62,8 @@ def batch_item(job: Job, context: Context) -> bool:
     except CancelledError:
         with session() as db:
             put_back(db, batch_id, item.position)
+        raise
+    except NoResultFound:
         raise
     except Exception as error:  # noqa: BLE001 - logged, and told as a fault
         fault = fault_of(error, job.id)

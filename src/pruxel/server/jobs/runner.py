@@ -9,6 +9,8 @@ import uuid
 from collections.abc import Callable
 from typing import Self
 
+from sqlalchemy.exc import NoResultFound
+
 from pruxel.core.base.context import Context
 from pruxel.core.base.errors import CancelledError, ErrorCode, Fault, PruxelError
 from pruxel.server.jobs.queue import put_again
@@ -86,6 +88,9 @@ def run_job(job_id: uuid.UUID) -> None:
         if status == "more" and not stored.cancel:
             put_again(db, stored, attempts=0, message="goes on")
             return
+        if status == "gone":
+            change_job(db, job_id, status="cancelled", message="what it was about was removed")
+            return
         status = "cancelled" if status == "more" else status
         if status == "cancelled" and stored.payload.get("pause"):
             status = "paused"
@@ -118,6 +123,9 @@ def _outcome(job: Job, ear: _Ear) -> tuple[str, Exception | None]:
         more = KINDS[job.kind](job, Context(report=report, cancelled=lambda: ear.stop or LEAVING.is_set()))
     except CancelledError:
         return "cancelled", None
+    except NoResultFound:
+        log.warning("job %s ends: what it is about is gone", job.id, exc_info=True)
+        return "gone", None
     except Exception as error:  # noqa: BLE001 - logged, and told as a fault
         return "failed", error
     return ("more" if more else "done"), None

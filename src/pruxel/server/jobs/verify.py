@@ -31,7 +31,7 @@ def verify(job: Job, context: Context) -> None:
     stack = stored_stack(job.project_id)
     source = uuid.UUID(job.payload["source"])
     slots = [slot.id for slot in stack.state.slots if slot.source == source]
-    total = next(s.entries for s in stack.state.sources if s.id == source)
+    total = sum(s.entries for s in stack.state.sources if s.id == source)
     faults, done, last = list[Fault](), 0, 0
     check = left_alone(job.project_id)
     while True:
