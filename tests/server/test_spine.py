@@ -16,6 +16,7 @@ from sqlalchemy import func, select, text
 from pruxel.core.base.context import Context
 from pruxel.core.scene.digest import digest
 from pruxel.server.api.sources import as_typed
+from pruxel.server.jobs import kinds  # noqa: F401 - registers all work
 from pruxel.server.jobs.queue import put_job
 from pruxel.server.jobs.runner import run_job
 from pruxel.server.jobs.sweep import forget_old_scenes, reachable, sweep
