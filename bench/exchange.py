@@ -57,11 +57,11 @@ def _proofs(folder: Path) -> None:
 
         written = best(write)
         exhibit = Exhibit(home / f"tail.{name}", ready, spec, wanted, Tolerances())
-        proofs = prove(exhibit, CONTEXT)
+        [proofs] = prove([exhibit], CONTEXT)
         assert all(proof.outcome is Outcome.PROVEN for proof in proofs)
         line(
             f"proof of {name.upper()}, 200,000 triangles, 4 clips : writing",
-            best(lambda exhibit=exhibit: prove(exhibit, CONTEXT), 1),  # type: ignore[misc]
+            best(lambda exhibit=exhibit: prove([exhibit], CONTEXT), 1),  # type: ignore[misc]
             written,
             10,
         )

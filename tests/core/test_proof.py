@@ -174,13 +174,13 @@ def glb(ready: Scene, tmp_path_factory: pytest.TempPathFactory) -> bytes:
 
 
 def failed(main: Path, scene: Scene, name: str) -> set[str]:
-    proofs = prove(exhibit(main, scene, name), CONTEXT)
+    [proofs] = prove([exhibit(main, scene, name)], CONTEXT)
     return {check.what for check in proofs[0].checks if not check.passed}
 
 
 def test_the_undamaged_file_passes(ready: Scene, glb: bytes, tmp_path: Path) -> None:
     (tmp_path / "a.glb").write_bytes(glb)
-    proofs = prove(exhibit(tmp_path / "a.glb", ready, "glb"), CONTEXT)
+    [proofs] = prove([exhibit(tmp_path / "a.glb", ready, "glb")], CONTEXT)
     assert [p.outcome for p in proofs] == [Outcome.PROVEN, Outcome.PROVEN], proofs
     assert not any(check.warning for p in proofs for check in p.checks)
 
@@ -253,7 +253,7 @@ def test_links_and_factors_of_materials_are_looked_at(ready: Scene, obj_folder: 
 
 def test_what_no_reader_opens_is_failed(ready: Scene, glb: bytes, tmp_path: Path) -> None:
     (tmp_path / "a.glb").write_bytes(glb[:900])
-    first, second = prove(exhibit(tmp_path / "a.glb", ready, "glb"), CONTEXT)
+    [[first, second]] = prove([exhibit(tmp_path / "a.glb", ready, "glb")], CONTEXT)
     assert first.outcome is Outcome.FAILED
     assert first.checks[0].what == "the file opens"
     assert second.outcome is Outcome.FAILED

@@ -83,7 +83,8 @@ def _by_judges(file: Path, scene: Scene, spec: Format) -> list[Proof]:
     if not spec.judges:
         return [Proof(file.name, spec.title, (), not_made="nobody else here reads this format")]
     fit = make_ready(scene, Context()).scene
-    return judged(Exhibit(file, fit, spec, spec.options(), Tolerances()), Context())
+    [proofs] = judged([Exhibit(file, fit, spec, spec.options(), Tolerances())], Context())
+    return proofs
 
 
 def _as_dict(proof: Proof) -> dict[str, Any]:

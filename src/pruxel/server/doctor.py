@@ -170,7 +170,8 @@ def _judges() -> Finding:
     with tempfile.TemporaryDirectory() as folder:
         files = glb.write(scene, "cube", glb.options(), Context())
         write_files(Path(folder), files, Context())
-        proofs = prove(Exhibit(Path(folder) / files[0].path, scene, glb, glb.options(), Tolerances()), Context())
+        exhibit = Exhibit(Path(folder) / files[0].path, scene, glb, glb.options(), Tolerances())
+        [proofs] = prove([exhibit], Context())
     wrong = [f"{proof.reader}: {proof.outcome}" for proof in proofs if proof.outcome is not Outcome.PROVEN]
     readers = ", ".join(proof.reader for proof in proofs)
     hint = "Install Node.js 20 and run 'make setup'; until then deliveries are marked as not proven."

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from types import MappingProxyType
@@ -32,7 +31,6 @@ from pruxel.core.pictures.render import View, render
 from pruxel.core.scene.edit import merge
 from pruxel.core.scene.model import Scene
 
-_SIDE_BY_SIDE = 2  # judges at once
 _MOST_PICTURES = 12
 _VIEW = View(width=280, height=210, samples=1, sky_rays=6)  # a glance; six times as fast as a card of Browse
 _AS_IT_IS = Plan()
@@ -110,7 +108,7 @@ def deliver(
         make_folder(home)
         pictured = _with_pictures(cut.scene, spec, plan, told, part.part(0.0, 0.3))
         made.append(_written(pictured, cut.stem, spec, chosen[spec.name], home, part.part(0.3, 1.0)))
-    proofs = _proven([one for one, _ in made], context.part(0.7, 0.95))
+    proofs = prove([one for one, _ in made], context.part(0.7, 0.95))
     whole = ready[0] if len(ready) == 1 else merge(name, ready)
     drawing = context.part(0.95, 1.0)
     shown = _shown([one for one, _ in made], folder, drawing)
@@ -151,17 +149,6 @@ def _written(
     files = spec.write(scene, stem, options, context.part(0.0, 0.8))
     written = write_files(home, files, context.part(0.8, 1.0))
     return Exhibit(home / files[0].path, scene, spec, options, Tolerances()), written
-
-
-def _proven(exhibits: Sequence[Exhibit], context: Context) -> list[list[Proof]]:
-    """The proofs of each file, side by side: judges are programs of their own."""
-    with ThreadPoolExecutor(_SIDE_BY_SIDE) as pool:
-        waiting = [pool.submit(prove, one, Context(cancelled=context.cancelled)) for one in exhibits]
-        found = []
-        for number, (one, item) in enumerate(zip(exhibits, waiting, strict=True)):
-            context.progress(number / len(exhibits), f"reading {one.main.name} back")
-            found.append(item.result())
-    return found
 
 
 def _shown(exhibits: Sequence[Exhibit], folder: Path, context: Context) -> list[str]:

@@ -14,7 +14,7 @@ from pruxel.core.deliver.proof.clips import compare_clips
 from pruxel.core.deliver.proof.judge import Geometry, ReadBack
 from pruxel.core.deliver.proof.links import compare_images
 from pruxel.core.deliver.proof.looks import compare_looks
-from pruxel.core.deliver.proof.surfaces import Surface, Tally, compare_names, compare_surfaces, distances
+from pruxel.core.deliver.proof.surfaces import Surface, Tally, compare_names, compare_surfaces, diagonal, distances
 from pruxel.core.extract.clips import extent_of
 from pruxel.core.scene.materials import Material, TextureRef
 from pruxel.core.scene.model import MorphTarget, Primitive, Scene
@@ -100,17 +100,18 @@ def _surface(scene: Scene, node: int, number: int, primitive: Primitive) -> Surf
     skin = scene.nodes[node].skin
     joints = None
     if skin is not None and primitive.joints is not None:
-        joints = np.array(scene.skins[skin].joints)[primitive.joints[corners]]
+        joints = np.array(scene.skins[skin].joints)[primitive.joints]
     material = "" if primitive.material is None else f"{primitive.material}"
     return Surface(
         f"{scene.nodes[node].name}[{number}]" if number else scene.nodes[node].name,
-        primitive.positions[corners],
-        None if primitive.normals is None else primitive.normals[corners],
-        tuple(uvs[corners] for uvs in primitive.uvs),
-        tuple(colors[corners] for colors in primitive.colors),
+        primitive.positions,
+        primitive.normals,
+        primitive.uvs,
+        primitive.colors,
         joints,
-        None if joints is None or primitive.weights is None else primitive.weights[corners],
+        None if joints is None else primitive.weights,
         np.full(len(corners), material, object),
+        corners,
     )
 
 
@@ -122,23 +123,24 @@ def _read_surface(read: ReadBack, part: dict[str, Any] | None, primitive: Primit
     joints = None
     if part["skin"] is not None and geometry.joints is not None:
         nodes = np.array(part["skin"]["joints"])
-        numbers = geometry.joints[corners].astype(np.int64)
+        numbers = geometry.joints.astype(np.int64)
         joints = np.where(numbers < len(nodes), nodes[np.minimum(numbers, len(nodes) - 1)], -1)
     number = part["primitive"]
     node = read.nodes[part["node"]]["name"] if part["node"] >= 0 else "nothing"
-    normals = None if geometry.normals is None or primitive.normals is None else geometry.normals[corners]
+    normals = None if primitive.normals is None else geometry.normals
     materials = np.empty(len(corners), object)
     for start, count, material in part["materials"]:
         materials[start : start + count] = "" if material < 0 else f"{material}"
     return Surface(
         f"{node}[{number}]" if number else node,
-        geometry.positions[corners],
+        geometry.positions,
         normals,
-        tuple(uvs[corners] for uvs in geometry.uvs),
-        tuple(colors[corners] for colors in geometry.colors),
+        tuple(geometry.uvs),
+        tuple(geometry.colors),
         joints,
-        None if joints is None or geometry.weights is None else geometry.weights[corners],
+        None if joints is None else geometry.weights,
         materials,
+        corners,
     )
 
 
@@ -276,10 +278,9 @@ def _poses(
         wanted = moments[when].positions(node, scene.meshes[mesh].primitives[number], pose["stride"])
         found = pose["positions"]
         apart = distances(wanted, found) if len(wanted) == len(found) else np.full(len(found), np.inf)
-        diagonal = float(np.linalg.norm(np.ptp(wanted, axis=0))) if len(wanted) else 0.0
         name = scene.nodes[node].name
         clip = "" if when[0] < 0 else f" in '{scene.clips[when[0]].name}' at {when[1]:.0%}"
-        tally.add(name + clip, apart, max(t.length * diagonal, 1e-9) * 5)
+        tally.add(name + clip, apart, max(t.length * diagonal(wanted), 1e-9) * 5)
     when_words = "at rest" if not scene.clips else "at rest and at 0, 25, 50, 75, 100 % of each clip"
     words = "all alike" if not tally.wrong else f"{tally.wrong:,} elsewhere, up to {tally.worst:.3g} m, {tally.where}"
     return [Check(f"where vertices stand {when_words}", f"{tally.compared:,} places", words, not tally.wrong)]
