@@ -122,15 +122,15 @@ def primitive_of(
     file: str,
 ) -> Primitive:
     """The primitive of some faces (f,) bool; corners that are alike in everything become one vertex."""
-    rows = np.repeat(faces, polygons.sizes)
+    # Mostly all are of one material: a mask over them costs as much as all else.
+    rows = slice(None) if faces.all() else np.repeat(faces, polygons.sizes)
     point, sizes = polygons.point[rows], polygons.sizes[faces]
 
     def some(values: AnyArray | None) -> AnyArray | None:
-        return None if values is None else values[rows].astype(np.float32)
+        return None if values is None else np.asarray(values[rows], np.float32)
 
     normals, tangents = some(layers.normals), some(layers.tangents)
-    uvs = [u[rows].astype(np.float32) for u in layers.uvs]
-    colors = [c[rows].astype(np.float32) for c in layers.colors]
+    uvs, colors = ([np.asarray(one[rows], np.float32) for one in each] for each in (layers.uvs, layers.colors))
     columns = [point[:, None].astype(np.int32)]
     columns += [bits_of(one) for one in (normals, tangents, *uvs, *colors) if one is not None]
     if layers.apart is not None:

@@ -45,7 +45,7 @@ def unique_rows(rows: AnyArray) -> tuple[AnyArray, IndexArray]:
     """(m,) int64 numbers of the first of each distinct row of (n, k) whole numbers, and (n,) uint32: new from old."""
     size = 1 << max(int(len(rows) * 1.5).bit_length(), 4)
     new_of_row, firsts = np.empty(len(rows), np.uint32), np.empty(len(rows), np.int64)
-    count = _unique(np.ascontiguousarray(rows), np.full(size, -1, np.int64), new_of_row, firsts)
+    count = _unique(np.ascontiguousarray(rows), np.full(size, -1, np.int32), new_of_row, firsts)
     return firsts[:count], new_of_row
 
 

@@ -55,6 +55,8 @@ def layer_values(
             place = index[place]
     if not len(values) or not place.size:
         return None
+    if len(place) == len(values) and np.array_equal(place, np.arange(len(place))):
+        return values
     if int(place.min()) >= 0 and int(place.max()) < len(values):
         return values[place]
     fits = (place >= 0) & (place < len(values))
