@@ -25,9 +25,6 @@ def application(game: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterato
     data = tmp_path_factory.mktemp("demo")
     (data / "mounts").mkdir()
     (data / "samples").mkdir()
-    (data / "scratch").mkdir()
-    left = data / "scratch" / "pruxel-proof-killed"
-    left.write_bytes(b"by a process that was killed")
     (data / "samples" / game.parent.name).symlink_to(game.parent)
     log = data / "log"
     roots = f'["{game.parent.resolve()}", "{data}/samples", "{data}/mounts"]'
@@ -41,7 +38,6 @@ def application(game: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterato
         assert process.poll() is None, log.read_text()
         assert time.monotonic() < deadline, log.read_text()
         time.sleep(0.2)
-    assert not left.exists()
     yield found[0]
     process.send_signal(signal.SIGINT)
     assert process.wait(200) == 0, log.read_text()

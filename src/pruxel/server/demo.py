@@ -133,8 +133,7 @@ def _prepared() -> int:
         roots = ",".join(f'"{p}"' for p in (samples.resolve(), Path.home()))
         os.environ["PRUXEL_ROOTS"] = f"[{roots}]"
     settings.cache_clear()
-    for left in (here.sending, here.scratch):  # what nobody received or cleared before the last end
-        shutil.rmtree(left, ignore_errors=True)
+    shutil.rmtree(here.sending, ignore_errors=True)  # what nobody received before the last end
     mount_demo(sample)
     return port
 

@@ -74,11 +74,6 @@ class Settings(BaseSettings):
         return self.data_folder / "sending"
 
     @property
-    def scratch(self) -> Path:
-        """Where work keeps what it needs for a moment; what a killed process leaves there, the next start clears."""
-        return self.data_folder / "scratch"
-
-    @property
     def extracts(self) -> Path:
         """Where raw files are extracted to."""
         return self.deliveries.parent / "extracts" if self.output_folder is None else self.output_folder

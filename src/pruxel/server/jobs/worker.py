@@ -7,10 +7,8 @@ from __future__ import annotations
 
 import asyncio
 import logging
-import os
 import shutil
 import signal
-import tempfile
 import threading
 import uuid
 from collections.abc import Iterator
@@ -21,7 +19,6 @@ from procrastinate.jobs import Status
 from sqlalchemy import text
 
 from pruxel.core.base.errors import ErrorCode, Fault
-from pruxel.core.base.writing import make_folder
 from pruxel.server.jobs.children import Child, Ended, Ending, Limits
 from pruxel.server.jobs.queue import BACK, FRONT, TASK, put_again, put_job
 from pruxel.server.jobs.risk import CAREFUL, Risk
@@ -298,8 +295,6 @@ def _leave(working: list[asyncio.Task[None]]) -> None:
 def run_worker() -> None:
     """Work until told to stop."""
     begin_log("worker")
-    os.environ["TMPDIR"] = str(make_folder(settings().scratch).resolve())
-    tempfile.tempdir = None  # it is asked for anew, here and in all that begins here
     try:
         asyncio.run(_work())
     except Exception as error:
