@@ -155,8 +155,9 @@ export class Stage {
 
   setVisible(hidden: ReadonlySet<string>): void {
     this.hidden = hidden
-    const changed = this.all().filter((one) => hideParts(one, hidden))
-    if (changed.length) this.draw()
+    let changed = false
+    for (const one of this.all()) changed = hideParts(one, hidden) || changed
+    if (changed) this.draw()
   }
 
   setGuides(wanted: { grid: boolean; person: boolean }): void {

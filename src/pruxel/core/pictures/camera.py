@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray, DoubleArray, FloatArray
+from pruxel.core.base.arrays import AnyArray, DoubleArray, FloatArray, lengths
 
 
 @dataclass(frozen=True, eq=False)
@@ -28,7 +28,7 @@ class Camera:
         right, up, back = self.axes
         across, down = (x[:, None] * right).astype(np.float32), (y[:, None] * up - back).astype(np.float32)
         directions = (down[:, None] + across[None]).reshape(-1, 3)
-        directions /= np.sqrt(np.einsum("nk,nk->n", directions, directions))[:, None]
+        directions /= lengths(directions)[:, None]
         return np.broadcast_to(self.eye.astype(np.float32), directions.shape), directions
 
     def phases(self, samples: int) -> AnyArray:

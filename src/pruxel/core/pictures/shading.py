@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numba
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray, FloatArray
+from pruxel.core.base.arrays import AnyArray, FloatArray, lengths
 from pruxel.core.geometry.colors import linear_from_srgb
 from pruxel.core.images.sampled import texels_at
 from pruxel.core.native.rays import Hits, RayMesh
@@ -101,7 +101,7 @@ def _dot(a: FloatArray, b: FloatArray) -> FloatArray:
 
 
 def _unit(vectors: FloatArray) -> AnyArray:
-    return vectors / np.maximum(np.sqrt(_dot(vectors, vectors)), np.float32(1e-20))[:, None]
+    return vectors / np.maximum(lengths(vectors), np.float32(1e-20))[:, None]
 
 
 @dataclass(eq=False)

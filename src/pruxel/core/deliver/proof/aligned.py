@@ -9,7 +9,7 @@ from scipy.spatial import cKDTree
 
 from pruxel.core.base.arrays import AnyArray
 from pruxel.core.deliver.proof.checks import Tolerances
-from pruxel.core.deliver.proof.surfaces import Surface
+from pruxel.core.deliver.proof.surfaces import Surface, diagonal
 
 # How much of a tolerance of position a unit of another attribute weighs: it tells corners at one place apart.
 _ELSE = 0.5
@@ -30,7 +30,7 @@ def aligned(written: Surface, read: Surface, t: Tolerances) -> Alignment:
     count = len(read.positions)
     if not count or not len(written.positions):
         return Alignment(np.zeros(0, np.int64), len(written.positions) // 3)
-    near = t.length * _diagonal(written)
+    near = t.length * (diagonal(written.positions) or 1e-9)
     if len(written.positions) == count:
         apart = np.abs(written.positions.astype(np.float64) - read.positions).max(axis=1)
         if bool((apart <= near).all()):
@@ -81,10 +81,6 @@ def turned_over(written: Surface, read: Surface, way: Alignment) -> int:
 
 def _centres(surface: Surface) -> AnyArray:
     return surface.positions.reshape(-1, 3, 3).astype(np.float64).mean(axis=1)
-
-
-def _diagonal(surface: Surface) -> float:
-    return float(np.linalg.norm(np.ptp(surface.positions.astype(np.float64), axis=0))) or 1e-9
 
 
 def _features(one: Surface, like: Surface, near: float) -> AnyArray:

@@ -17,7 +17,7 @@ from pruxel.core.deliver.proof.checks import Check, Tolerances
 from pruxel.core.deliver.proof.clips import compare_clips
 from pruxel.core.deliver.proof.expected_gltf import corners_of
 from pruxel.core.deliver.proof.judge import ReadBack
-from pruxel.core.deliver.proof.surfaces import Surface, Tally, compare_names, compare_surfaces, distances
+from pruxel.core.deliver.proof.surfaces import Surface, Tally, compare_names, compare_surfaces, diagonal, distances
 from pruxel.core.extract.clips import extent_of
 from pruxel.core.geometry.polygons import fans, outlines
 from pruxel.core.scene.model import Clip, Mesh, Primitive, Scene
@@ -255,9 +255,8 @@ def _poses(scene: Scene, read: ReadBack, listed: Sequence[_Part], t: Tolerances)
         found = pose["positions"]
         wanted = [_standing(one, world, part, rows) for one, world in moments[when]]
         apart = np.min([distances(one, found) for one in wanted], axis=0)
-        diagonal = float(np.linalg.norm(np.ptp(wanted[0], axis=0))) if len(rows) else 0.0
         clip_words = "" if when[0] < 0 else f" in '{scene.clips[when[0]].name}' at {when[1]:.0%}"
-        tally.add(part.name + clip_words, apart[part.seen[rows]], max(t.length * diagonal, 1e-9) * 5)
+        tally.add(part.name + clip_words, apart[part.seen[rows]], max(t.length * diagonal(wanted[0]), 1e-9) * 5)
     when_words = "at rest" if not scene.clips else "at rest and at 0, 25, 50, 75, 100 % of each clip"
     words = "all alike" if not tally.wrong else f"{tally.wrong:,} elsewhere, up to {tally.worst:.3g}, {tally.where}"
     return [Check(f"where vertices stand {when_words}", f"{tally.compared:,} places", words, not tally.wrong)]

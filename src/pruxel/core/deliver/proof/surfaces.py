@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from pruxel.core.base.arrays import AnyArray, bounds
+from pruxel.core.base.arrays import AnyArray, bounds, lengths
 from pruxel.core.deliver.proof.checks import Check, Tolerances
 
 
@@ -177,7 +177,7 @@ def _largest(rows: AnyArray) -> AnyArray:
 
 def distances(a: AnyArray, b: AnyArray) -> AnyArray:
     """The (n,) distances between (n, 3) points."""
-    return _lengths(a.astype(np.float64) - b)
+    return lengths(a.astype(np.float64) - b)
 
 
 def diagonal(points: AnyArray) -> float:
@@ -188,19 +188,14 @@ def diagonal(points: AnyArray) -> float:
     return float(np.linalg.norm(high.astype(np.float64) - low))
 
 
-def _lengths(rows: AnyArray) -> AnyArray:
-    found: AnyArray = np.sqrt(np.einsum("ij,ij->i", rows, rows))
-    return found
-
-
 def _angles(a: AnyArray, b: AnyArray) -> AnyArray:
     """The (n,) angles in degrees between (n, 3) directions, exact for small ones.
 
     A direction of no length is 180 away.
     """
     first, second = a.astype(np.float64), b.astype(np.float64)
-    length = _lengths(first) * _lengths(second)
-    across = _lengths(np.cross(first, second))
+    length = lengths(first) * lengths(second)
+    across = lengths(np.cross(first, second))
     angle = np.degrees(np.arctan2(across, np.einsum("ij,ij->i", first, second)))
     return np.where(length > 1e-12, angle, 180.0)
 
