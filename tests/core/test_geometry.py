@@ -27,6 +27,7 @@ from pruxel.core.geometry.transforms import (
     quaternion_matrix,
     transform_points,
 )
+from pruxel.core.geometry.unique import bits_of, unique_corners, unique_rows
 from pruxel.core.pictures.render import View, render
 from pruxel.core.scene.materials import Material
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
@@ -43,6 +44,24 @@ def cloud(rng: np.random.Generator, vertices: int = 40, faces: int = 60) -> tupl
     """Random points and triangles over them, none with a corner twice."""
     points = as_floats(rng.normal(size=(vertices, 3)) * 10.0 ** rng.integers(-2, 3), 3)
     return points, as_indices([rng.permutation(vertices)[:3] for _ in range(faces)])
+
+
+@given(SEEDS, st.sampled_from([1, 3, 40]), st.sampled_from([1, 2, 900]))
+def test_corners_become_the_vertices_that_a_table_of_all_they_hold_finds(seed: int, points: int, kinds: int) -> None:
+    """Few points with many kinds of corners are too long to look through: then a table does it, to the same end."""
+    rng = np.random.default_rng(seed)
+    odd = np.array([0.0, -0.0, np.nan, np.inf], np.float32)
+    point = rng.integers(0, points, 600).astype(np.int32)
+    normals = rng.integers(0, kinds, (600, 3)).astype(np.float32)
+    normals[rng.random(600) < 0.2] = rng.choice(odd, 3)
+    apart = rng.integers(-2, 2, (600, 1))
+    layers = [[], [normals], [normals, apart], [apart, np.array(normals[:, :2])]][seed % 4]
+    first, vertex = unique_corners(point, points, layers)
+    columns = [bits_of(one) if one.dtype.kind == "f" else one for one in (point[:, None], *layers)]
+    expected = unique_rows(np.concatenate(columns, axis=1))
+    assert np.array_equal(first, expected[0])
+    assert np.array_equal(vertex, expected[1])
+    assert vertex.dtype == np.uint32
 
 
 @given(SEEDS)

@@ -11,7 +11,7 @@ from pruxel.core.base.arrays import AnyArray, FloatArray, as_floats, frozen, pla
 from pruxel.core.base.errors import ErrorCode, Fault
 from pruxel.core.geometry.normals import unit_or_computed, vertex_normals
 from pruxel.core.geometry.polygons import cut_outlines
-from pruxel.core.geometry.unique import bits_of, unique_rows
+from pruxel.core.geometry.unique import unique_corners
 from pruxel.core.scene.model import MorphTarget, Primitive
 from pruxel.core.scene.origin import Origin
 
@@ -70,16 +70,23 @@ class Polygons:
     face: AnyArray
     faults: list[Fault] = field(default_factory=list)
 
+    @property
+    def complete(self) -> bool:
+        """Whether these are all corners of the file, in its order."""
+        return not len(self.corner) or int(self.corner[-1]) == len(self.corner) - 1
+
 
 def sound_polygons(points: AnyArray, point: AnyArray, sizes: AnyArray, name: str, file: str) -> Polygons:
     """The polygons that have three corners or more, all of points that exist and are numbers; others are told."""
-    inside = (point >= 0) & (point < len(points))
-    good = inside.copy()
-    finite = usable_rows(points)
-    good[inside] = finite[point[inside]]
-    face = np.repeat(np.arange(len(sizes)), sizes)
-    keep = (np.bincount(face[~good], minlength=len(sizes)) == 0) & (sizes >= 3)
     found = Polygons(points, point, sizes, np.arange(len(point)), np.arange(len(sizes)))
+    keep = sizes >= 3
+    usable = usable_rows(points)
+    inside = not len(point) or (int(point.min()) >= 0 and int(point.max()) < len(points))
+    if not (inside and usable.all()):
+        good = (point >= 0) & (point < len(points))
+        good[good] = usable[point[good]]
+        face = np.repeat(np.arange(len(sizes)), sizes)
+        keep &= np.bincount(face[~good], minlength=len(sizes)) == 0
     if not keep.all():
         words = f"{int((~keep).sum()):,} polygons of '{name}' have too few corners, or corners that are no points"
         told = Fault(ErrorCode.MALFORMED, words, file=file, expected=f"3 corners below {len(points):,}")
@@ -131,22 +138,21 @@ def primitive_of(
 
     normals, tangents = some(layers.normals), some(layers.tangents)
     uvs, colors = ([np.asarray(one[rows], np.float32) for one in each] for each in (layers.uvs, layers.colors))
-    columns = [point[:, None].astype(np.int32)]
-    columns += [bits_of(one) for one in (normals, tangents, *uvs, *colors) if one is not None]
+    told_apart = [one for one in (normals, tangents, *uvs, *colors) if one is not None]
     if layers.apart is not None:
-        columns.append(layers.apart[rows][:, None].astype(np.int32))
-    first, vertex = unique_rows(np.concatenate(columns, axis=1))
+        told_apart.append(layers.apart[rows][:, None].astype(np.int64))
+    first, vertex = unique_corners(point, len(polygons.points), told_apart)
     kept = point[first]
-    positions = as_floats(polygons.points[kept], 3)
+    positions = as_floats(polygons.points.take(kept, axis=0), 3)
     indices, faces_of = cut_outlines(positions, vertex, sizes)
-    given = None if normals is None else normals[first]
+    given = None if normals is None else normals.take(first, axis=0)
     return Primitive(
         positions,
         indices,
         normals=vertex_normals(positions, indices) if given is None else unit_or_computed(given, positions, indices),
         tangents=None if tangents is None else as_floats(tangents[first], 4),
-        uvs=tuple(as_floats(u[first], 2) for u in uvs),
-        colors=tuple(as_floats(c[first], 4) for c in colors),
+        uvs=tuple(as_floats(u.take(first, axis=0), 2) for u in uvs),
+        colors=tuple(as_floats(c.take(first, axis=0), 4) for c in colors),
         joints=None if influences is None else frozen(influences.joints[kept]),
         weights=None if influences is None else frozen(influences.weights[kept]),
         face_sizes=faces_of,

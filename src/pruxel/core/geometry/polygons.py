@@ -131,10 +131,13 @@ def cut_outlines(
 
     points (n, 3); vertex_of_corner (c,); sizes (f,) how many corners each polygon has, 3 or more.
     """
+    outlines = face_sizes(sizes)
+    if outlines is None:
+        return as_indices(vertex_of_corner), None
     triangles, _, _ = triangulate(
         points, vertex_of_corner, np.stack([starts_of(sizes), sizes], axis=1).astype(np.int64)
     )
-    return as_indices(vertex_of_corner[triangles]), face_sizes(sizes)
+    return as_indices(vertex_of_corner[triangles]), outlines
 
 
 def face_sizes(sizes: AnyArray) -> IndexArray | None:

@@ -179,7 +179,7 @@ def array(element: Element | None, name: str) -> AnyArray:
     if found is None:
         return np.zeros(0)
     pieces = [np.atleast_1d(p) for p in found.properties if isinstance(p, np.ndarray | int | float)]
-    return np.concatenate(pieces) if pieces else np.zeros(0)
+    return pieces[0] if len(pieces) == 1 else np.concatenate(pieces) if pieces else np.zeros(0)
 
 
 def whole(element: Element | None, name: str) -> AnyArray:
@@ -187,7 +187,7 @@ def whole(element: Element | None, name: str) -> AnyArray:
     values = array(element, name)
     if values.dtype.kind == "f":
         values = np.nan_to_num(np.clip(values, -(2.0**53), 2.0**53))
-    return values.astype(np.int64)
+    return values.astype(np.int64, copy=False)
 
 
 def said(element: Element | None, name: str) -> str:

@@ -245,7 +245,8 @@ class _Reader:
                 self.uv_names.append(uv)
         layers = layers_of(geometry.element, polygons)
         primitives = []
-        for number in np.unique(numbers).tolist():
+        alike = bool((numbers == numbers[0]).all())  # mostly: to sort them takes twenty times as long
+        for number in [int(numbers[0])] if alike else np.unique(numbers).tolist():
             faces = numbers == number
             material = own[number] if 0 <= number < len(own) else own[0] if own else None
             influences = None if skin is None else skin.influences
