@@ -57,6 +57,7 @@ test: setup sample page-tests tests-read
 	bash tools/run-tests
 
 bench: setup
+	ldconfig -p | grep -q libassimp.so.5 || bash tools/system-packages libassimp5
 	$(PY) -m pip install --quiet --disable-pip-version-check --no-deps --require-hashes -r bench/requirements.lock
 	$(PY) -m bench
 

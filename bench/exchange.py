@@ -9,6 +9,7 @@ from typing import Any
 
 import trimesh
 
+from bench.native import Imported
 from bench.scenes import tail, waves
 from bench.timing import best, by_turns, line
 from pruxel.core.base.context import Context
@@ -69,8 +70,8 @@ def _proofs(folder: Path) -> None:
 
 def run(folder: Path) -> None:
     """Print all ratios."""
-    import assimp_py
     import plyfile
+    import ufbx
 
     scene = waves()
     [primitive] = scene.meshes[0].primitives
@@ -95,25 +96,28 @@ def run(folder: Path) -> None:
     for name, goal in (("stl", 0.5), ("ply", 0.35)):
         measured = by_turns(lambda name=name: ours(name), lambda name=name: theirs(name), 5)  # type: ignore[misc]
         line(f"write {name.upper()} : trimesh", *measured, goal)
-    for packed, goal in ((False, 6), (True, 15)):
-        body = b"".join(bytes(p) for p in _files(scene, "fbx", deflate=packed)[0].pieces)
-        measured = by_turns(
-            lambda packed=packed: ours("fbx", deflate=packed),  # type: ignore[misc]
-            lambda body=body: (folder / f"plain_{next(names)}").write_bytes(body),  # type: ignore[misc]
-            4,
-        )
-        line(f"write FBX{', packed' if packed else ''} : one plain write of the bytes", *measured, goal)
     for name in ("stl", "fbx"):
         (folder / f"w.{name}").write_bytes(bodies[name])
+    held = Imported(folder / "w.fbx")
+    for packed, goal in ((False, 0.1), (True, 0.25)):
+        measured = by_turns(
+            lambda packed=packed: ours("fbx", deflate=packed),  # type: ignore[misc]
+            lambda: held.export("fbx", folder / f"their_{next(names)}.fbx"),
+            4,
+        )
+        line(f"write FBX{', packed' if packed else ''} : assimp, which packs nothing", *measured, goal)
+    held.release()
 
-    def assimp(name: str, flags: int) -> float:
-        return best(lambda: assimp_py.import_file(str(folder / f"w.{name}"), flags), 2)
+    def assimp(name: str, *, joined: bool = False) -> float:
+        return best(lambda: Imported(folder / f"w.{name}", joined=joined).release(), 2)
 
     # A soup comes to a mesh with shared vertices here; there, only when it is asked for.
     read = best(lambda: _read(bodies["stl"], "stl"))
-    line("read STL, vertices shared : assimp", read, assimp("stl", assimp_py.Process_JoinIdenticalVertices), 0.3)
-    line("read STL, vertices shared : assimp, none shared", read, assimp("stl", 0), 1.0)
-    line("read FBX : assimp", best(lambda: _read(bodies["fbx"], "fbx"), 2), assimp("fbx", 0), 1.0)
+    line("read STL, vertices shared : assimp", read, assimp("stl", joined=True), 0.3)
+    line("read STL, vertices shared : assimp, none shared", read, assimp("stl"), 1.0)
+    line("read FBX : assimp", best(lambda: _read(bodies["fbx"], "fbx"), 2), assimp("fbx"), 1.0)
+    measured = by_turns(lambda: _read(bodies["fbx"], "fbx"), lambda: ufbx.load_memory(bodies["fbx"]), 5)
+    line("read FBX : ufbx, bare", *measured, 1.5)
     _proofs(folder)
     parsed = best(lambda: plyfile.PlyData.read(io.BytesIO(bodies["ply"])))
     line("read PLY : plyfile", best(lambda: _read(bodies["ply"], "ply")), parsed, 1.0)

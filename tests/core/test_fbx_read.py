@@ -18,7 +18,7 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError, UsageError
 from pruxel.core.base.limits import Limits
 from pruxel.core.formats.fbx.binary import read_binary
-from pruxel.core.formats.fbx.elements import MAGIC, Element
+from pruxel.core.formats.fbx.elements import MAGIC, Element, written
 from pruxel.core.formats.fbx.read import read
 from pruxel.core.formats.fbx.write_clips import straight_keys
 from pruxel.core.formats.ready import make_ready
@@ -296,6 +296,26 @@ def test_wrong_options_are_told_all_at_once() -> None:
         FBX.chosen({"up": "x", "unit": "inch", "deep": 1})
     for word in ("up", "unit", "deep"):
         assert word in (caught.value.fault.field or "")
+
+
+@pytest.mark.parametrize("count", [1, 16, 1 << 18, (1 << 18) + 1, 1_000_003])
+def test_what_cores_pack_by_parts_is_one_stream_to_others(count: int) -> None:
+    """Python's own zlib reads it, with its check sum, and nothing is left over."""
+    values = np.random.default_rng(count).normal(size=count).astype(np.float32).astype(np.float64)
+    data = b"".join(bytes(p) for p in written([Element("Numbers", (values, values))], 7400, deflate=True))
+    place = data.index(b"Numbers") + len(b"Numbers")
+    for _ in range(2):
+        code, many, packed, size = struct.unpack_from("<cIII", data, place)
+        block = data[place + 13 : place + 13 + size]
+        assert (code, many, packed) == (b"d", count, int(values.nbytes >= 128))
+        stream = zlib.decompressobj()
+        plain = stream.decompress(block) if packed else block
+        assert plain == values.tobytes()
+        assert not stream.unused_data
+        assert stream.eof == bool(packed)
+        place += 13 + size
+    top, _ = read_binary(memoryview(data), "numbers.fbx", Limits())
+    assert all(np.array_equal(one, values) for one in top[0].properties)
 
 
 def test_large_arrays_say_what_they_said_however_they_are_packed() -> None:

@@ -28,6 +28,7 @@ from pruxel.core.geometry.transforms import (
     transform_points,
 )
 from pruxel.core.geometry.unique import bits_of, unique_corners, unique_rows
+from pruxel.core.native.rows import taken
 from pruxel.core.pictures.render import View, render
 from pruxel.core.scene.materials import Material
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
@@ -62,6 +63,17 @@ def test_corners_become_the_vertices_that_a_table_of_all_they_hold_finds(seed: i
     assert np.array_equal(first, expected[0])
     assert np.array_equal(vertex, expected[1])
     assert vertex.dtype == np.uint32
+
+
+@pytest.mark.parametrize("count", [0, 1, 100_000])
+@pytest.mark.parametrize("kind", [np.uint32, np.int32, np.int64])
+def test_rows_are_taken_as_they_are_asked_for(count: int, kind: type) -> None:
+    rng = np.random.default_rng(count)
+    for values in (rng.normal(size=(500, 3)), rng.integers(0, 9, 500).astype(np.uint16), as_floats(np.ones((9, 2)), 2)):
+        rows = rng.integers(0, len(values), count).astype(kind)
+        found = taken(values, rows)
+        assert found.dtype == values.dtype
+        assert np.array_equal(found, values[rows])
 
 
 @given(SEEDS)

@@ -96,13 +96,15 @@ def stops_everything(error: OSError) -> bool:
 def _batches(pieces: Iterable[Bytes]) -> Iterator[list[memoryview]]:
     """Pieces in lists that one gathered write takes: not too many, and not too much memory held at once."""
     batch: list[memoryview] = []
+    held = 0
     for piece in pieces:
         view = memoryview(piece).cast("B")
         if view.nbytes:
             batch.append(view)
-        if len(batch) >= _MOST_PIECES or sum(v.nbytes for v in batch) > _MOST_BYTES:
+            held += view.nbytes
+        if len(batch) >= _MOST_PIECES or held > _MOST_BYTES:
             yield batch
-            batch = []
+            batch, held = [], 0
     yield batch
 
 

@@ -12,6 +12,7 @@ from pruxel.core.base.errors import ErrorCode, Fault
 from pruxel.core.geometry.normals import unit_or_computed, vertex_normals
 from pruxel.core.geometry.polygons import cut_outlines
 from pruxel.core.geometry.unique import unique_corners
+from pruxel.core.native.rows import taken
 from pruxel.core.scene.model import MorphTarget, Primitive
 from pruxel.core.scene.origin import Origin
 
@@ -143,25 +144,25 @@ def primitive_of(
         told_apart.append(layers.apart[rows][:, None].astype(np.int64))
     first, vertex = unique_corners(point, len(polygons.points), told_apart)
     kept = point[first]
-    positions = as_floats(polygons.points.take(kept, axis=0), 3)
+    positions = as_floats(taken(polygons.points, kept), 3)
     indices, faces_of = cut_outlines(positions, vertex, sizes)
-    given = None if normals is None else normals.take(first, axis=0)
+    given = None if normals is None else taken(normals, first)
     return Primitive(
         positions,
         indices,
         normals=vertex_normals(positions, indices) if given is None else unit_or_computed(given, positions, indices),
-        tangents=None if tangents is None else as_floats(tangents[first], 4),
-        uvs=tuple(as_floats(u.take(first, axis=0), 2) for u in uvs),
-        colors=tuple(as_floats(c.take(first, axis=0), 4) for c in colors),
-        joints=None if influences is None else frozen(influences.joints[kept]),
-        weights=None if influences is None else frozen(influences.weights[kept]),
+        tangents=None if tangents is None else as_floats(taken(tangents, first), 4),
+        uvs=tuple(as_floats(taken(u, first), 2) for u in uvs),
+        colors=tuple(as_floats(taken(c, first), 4) for c in colors),
+        joints=None if influences is None else frozen(taken(influences.joints, kept)),
+        weights=None if influences is None else frozen(taken(influences.weights, kept)),
         face_sizes=faces_of,
         material=material,
         targets=tuple(
             MorphTarget(
                 s.name,
-                as_floats(s.positions[kept], 3),
-                normals=None if s.normals is None else as_floats(s.normals[kept], 3),
+                as_floats(taken(s.positions, kept), 3),
+                normals=None if s.normals is None else as_floats(taken(s.normals, kept), 3),
             )
             for s in shapes
         ),

@@ -53,6 +53,8 @@ class _Frame:
 
     def sorted(self, values: FloatArray, factors: DoubleArray) -> FloatArray:
         """Columns in their new order: a product of matrices takes four times as long."""
+        if self.order.tolist() == [0, 1, 2] and bool((factors == 1).all()):
+            return values
         found = np.empty((len(values), 3), np.float32)
         for new, old in enumerate(self.order):
             np.multiply(values[:, old], factors[new], out=found[:, new], casting="same_kind")

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from typing import Any, cast
 
@@ -16,6 +15,7 @@ import numpy as np
 from isal import isal_zlib
 
 from pruxel.core.base.arrays import AnyArray, Bytes
+from pruxel.core.native.threads import made_ahead
 
 MAGIC = b"Kaydara FBX Binary  \x00\x1a\x00"
 WIDE = 7500  # the first version that counts in 64 bits
@@ -31,6 +31,8 @@ _CODES = {np.dtype(np.float32): "f", np.dtype(np.float64): "d", np.dtype(np.int3
 _CODES |= {np.dtype(np.bool_): "b"}
 _LEAST_DEFLATED = 128
 _LEVEL = 1
+_PART = 1 << 21  # bytes: what one core deflates at a time
+_STREAM_HEAD = b"\x78\x01"
 # What stands behind the last node: 16 bytes of any kind, room to a multiple of 16, the version, zeros, a mark.
 _AFTER = bytes.fromhex("fabcab09d0c8d466b176fb831cf7267e")
 _END = bytes.fromhex("f85a8c6adef5d97eece90ce3758f290b")
@@ -69,12 +71,7 @@ class Element:
 def written(top: Sequence[Element], version: int, *, deflate: bool) -> list[Bytes]:
     """The whole file in pieces; arrays that are not deflated are among them uncopied."""
     arrays = [p for one in top for p in _arrays(one)]
-    packed: dict[int, bytes] = {}
-    if deflate:
-        large = [a for a in arrays if a.nbytes >= _LEAST_DEFLATED]
-        with ThreadPoolExecutor(2) as pool:
-            packed = dict(zip(map(id, large), pool.map(_deflated, large), strict=True))
-    out = _Output(version, packed)
+    out = _Output(version, _deflated([a for a in arrays if a.nbytes >= _LEAST_DEFLATED]) if deflate else {})
     out.put(MAGIC + struct.pack("<I", version))
     for one in top:
         out.element(one)
@@ -89,8 +86,25 @@ def _arrays(one: Element) -> Iterator[AnyArray]:
         yield from _arrays(child)
 
 
-def _deflated(array: AnyArray) -> bytes:
-    return bytes(isal_zlib.compress(_plain(array), _LEVEL))
+def _deflated(arrays: Sequence[AnyArray]) -> dict[int, list[Bytes]]:
+    """Each array's stream (RFC 1950) by its `id`, in parts that follow each other: cores share the long ones."""
+    plain = {id(array): _plain(array) for array in arrays}
+    parts = [(key, at) for key, data in plain.items() for at in range(0, len(data), _PART)]
+
+    def packed(part: tuple[int, int]) -> bytes:
+        key, at = part
+        data, end = plain[key], at + _PART
+        stream = isal_zlib.compressobj(_LEVEL, isal_zlib.DEFLATED, -15)
+        # One that is not the last ends at a whole byte, and the next does not look back into it.
+        ending = isal_zlib.Z_FINISH if end >= len(data) else isal_zlib.Z_FULL_FLUSH
+        return bytes(stream.compress(data[at:end]) + stream.flush(ending))
+
+    found: dict[int, list[Bytes]] = {key: [_STREAM_HEAD] for key in plain}
+    for (key, _), part in zip(parts, made_ahead(parts, packed), strict=True):
+        found[key].append(part)
+    for key, data in plain.items():
+        found[key].append(isal_zlib.adler32(data).to_bytes(4, "big"))
+    return found
 
 
 def _plain(array: AnyArray) -> Bytes:
@@ -98,7 +112,7 @@ def _plain(array: AnyArray) -> Bytes:
 
 
 class _Output:
-    def __init__(self, version: int, packed: dict[int, bytes]) -> None:
+    def __init__(self, version: int, packed: dict[int, list[Bytes]]) -> None:
         self.head = struct.Struct("<QQQ" if version >= WIDE else "<III")
         self.packed = packed
         self.pieces: list[Bytes] = []
@@ -144,7 +158,7 @@ class _Output:
     def array(self, value: AnyArray) -> None:
         code = _CODES[value.dtype].encode()
         packed = self.packed.get(id(value))
-        data = _plain(value) if packed is None else packed
-        self.put(struct.pack("<cIII", code, value.size, packed is not None, len(data)))
-        if len(data):
-            self.put(data)
+        parts = [_plain(value)] if packed is None else packed
+        self.put(struct.pack("<cIII", code, value.size, packed is not None, sum(map(len, parts))))
+        for part in parts:
+            self.put(part)

@@ -11,6 +11,7 @@ from pruxel.core.formats.corners import Layers, Polygons, sound_polygons
 from pruxel.core.formats.fbx.elements import Element
 from pruxel.core.formats.fbx.objects import array, said, whole
 from pruxel.core.geometry.colors import linear_from_srgb
+from pruxel.core.native.rows import taken
 
 _MOST_SETS = 8
 
@@ -59,7 +60,7 @@ def layer_values(
     if in_order and len(place) <= len(values):
         return values[: len(place)]
     if int(place.min()) >= 0 and int(place.max()) < len(values):
-        return values.take(place, axis=0)  # of short rows in a third of the time that [] takes
+        return taken(values, place)
     fits = (place >= 0) & (place < len(values))
     if not fits.any():
         return None

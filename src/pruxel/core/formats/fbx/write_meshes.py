@@ -18,6 +18,8 @@ from pruxel.core.geometry.colors import srgb_from_linear
 from pruxel.core.geometry.normals import vertex_normals
 from pruxel.core.geometry.polygons import outlines
 from pruxel.core.geometry.unique import bits_of, unique_rows
+from pruxel.core.native.rows import taken
+from pruxel.core.native.threads import Aside
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
 
 UV_NAMES = ("UVMap", "UVMap2", "UVMap3", "UVMap4", "UVMap5", "UVMap6", "UVMap7", "UVMap8")
@@ -38,28 +40,31 @@ class Written:
 def write_mesh(document: Document, mesh: Mesh, weights: Sequence[float], *, join_vertices: bool) -> Written:
     """The geometry of a mesh with its shapes, of which `weights` says how much each counts at rest."""
     primitives = mesh.primitives
-    first, new_of_old = _control_points(primitives, join=join_vertices)
+    joining = Aside(lambda: _control_points(primitives, join=join_vertices))
     shifts = np.cumsum([0, *(len(p.positions) for p in primitives)])
     faces = [_faces(p) for p in primitives]
-    corners = np.concatenate([c + shift for (c, _), shift in zip(faces, shifts, strict=False)]).astype(np.int64)
+    corners = np.concatenate([c + s if s else c for (c, _), s in zip(faces, shifts, strict=False)], dtype=np.int32)
     sizes = np.concatenate([s for _, s in faces])
+    laid = Element("")
+    layers = [
+        *_normals(laid, primitives, corners),
+        *_tangents(laid, primitives, corners),
+        *_uvs(laid, primitives, corners),
+        *_colors(laid, primitives, corners),
+        *_materials(laid, primitives, [len(s) for _, s in faces]),
+    ]
 
     ident, made = document.add("Geometry", mesh.name, "Mesh")
     made.children.append(table())
     made.add("GeometryVersion", 124)
-    positions = np.concatenate([p.positions for p in primitives])[first]
+    first, new_of_old = joining.result()
+    positions = taken(np.concatenate([p.positions for p in primitives]), first)
     made.add("Vertices", positions.astype(np.float64).reshape(-1))
-    points = new_of_old[corners].astype(np.int32)
+    points = taken(new_of_old.astype(np.int32), corners)
     ends = np.cumsum(sizes) - 1
     points[ends] = ~points[ends]
     made.add("PolygonVertexIndex", points)
-    layers = [
-        *_normals(made, primitives, corners),
-        *_tangents(made, primitives, corners),
-        *_uvs(made, primitives, corners),
-        *_colors(made, primitives, corners),
-        *_materials(made, primitives, [len(s) for _, s in faces]),
-    ]
+    made.children += laid.children
     for row in range(max((n for _, n in layers), default=0) + 1):
         layer = made.add("Layer", row)
         layer.add("Version", 100)
@@ -116,7 +121,7 @@ def _layer(made: Element, kind: str, row: int, name: str, version: int, mapping:
 
 def _per_corner(arrays: Sequence[AnyArray], corners: AnyArray) -> AnyArray:
     """Values of all vertices (n, k) → one row of numbers, those of each corner behind each other, float64."""
-    return np.concatenate(arrays).astype(np.float64)[corners].reshape(-1)
+    return taken(np.concatenate(arrays).astype(np.float64), corners).reshape(-1)
 
 
 def _normals(made: Element, primitives: Sequence[Primitive], corners: AnyArray) -> list[tuple[str, int]]:
@@ -154,7 +159,7 @@ def _uvs(made: Element, primitives: Sequence[Primitive], corners: AnyArray) -> l
         upward[:, 1] = 1 - upward[:, 1]
         layer = _layer(made, "LayerElementUV", row, UV_NAMES[row], 101, "ByPolygonVertex", "IndexToDirect")
         layer.add("UV", upward.reshape(-1))
-        layer.add("UVIndex", corners.astype(np.int32))
+        layer.add("UVIndex", corners)
     return [("LayerElementUV", row) for row in range(many)]
 
 
@@ -168,7 +173,7 @@ def _colors(made: Element, primitives: Sequence[Primitive], corners: AnyArray) -
         ]
         layer = _layer(made, "LayerElementColor", row, f"Col{row or ''}", 101, "ByPolygonVertex", "IndexToDirect")
         layer.add("Colors", np.concatenate(values).astype(np.float64).reshape(-1))
-        layer.add("ColorIndex", corners.astype(np.int32))
+        layer.add("ColorIndex", corners)
     return [("LayerElementColor", row) for row in range(many)]
 
 
