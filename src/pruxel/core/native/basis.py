@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import shutil
-import tempfile
 from pathlib import Path
 
 import numpy as np
 
 from pruxel.core.base.arrays import ByteArray, Bytes
 from pruxel.core.base.errors import ErrorCode, InputError
+from pruxel.core.disk.scratch import scratch_folder
 from pruxel.core.native.processes import NoAnswer
 from pruxel.core.native.ready import ask
 
@@ -31,8 +31,8 @@ def transcoded(data: Bytes, width: int, height: int, name: str) -> ByteArray:
             found="nothing of that name",
             hint="Install Node.js 20 or later." if node is None else "Run 'make setup'.",
         )
-    with tempfile.TemporaryDirectory(prefix="pruxel-texture-") as folder:
-        packed, unpacked = Path(folder) / "packed", Path(folder) / "unpacked"
+    with scratch_folder() as folder:
+        packed, unpacked = folder / "packed", folder / "unpacked"
         packed.write_bytes(data)
         command = [node, f"--max-old-space-size={_MOST_MEGABYTES}", str(_PROGRAM)]
         try:

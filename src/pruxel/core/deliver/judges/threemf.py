@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import sys
-import tempfile
 from importlib.util import find_spec
 from pathlib import Path
 from typing import Any
@@ -16,6 +15,7 @@ from pruxel.core.deliver.proof.checks import Check
 from pruxel.core.deliver.proof.expected_parts import compare_parts
 from pruxel.core.deliver.proof.judge import JudgeMissing, ask_judge
 from pruxel.core.deliver.proof.surfaces import Surface
+from pruxel.core.disk.scratch import scratch_folder
 from pruxel.core.formats.threemf.write import UNITS, Placed, Solid, ThreemfOptions, drawn_in_order, solids_of
 from pruxel.core.geometry.colors import srgb_from_linear
 from pruxel.core.scene.model import Scene
@@ -67,8 +67,8 @@ def _read(main: Path) -> Any:  # noqa: ANN401
     if find_spec("lib3mf") is None:
         message = "lib3mf is not installed; run 'make setup'"
         raise JudgeMissing(message)
-    with tempfile.TemporaryDirectory(prefix="pruxel-proof-") as folder:
-        out = Path(folder) / "read.npz"
+    with scratch_folder() as folder:
+        out = folder / "read.npz"
         ask_judge([sys.executable, "-m", _CHILD], [str(main.resolve()), str(out)])
         with np.load(out) as saved:
             return dict(saved)

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import json
 import shutil
-import tempfile
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -17,6 +16,7 @@ from typing import Any
 import numpy as np
 
 from pruxel.core.base.arrays import AnyArray
+from pruxel.core.disk.scratch import scratch_folder
 from pruxel.core.native.basis import PROGRAMS
 from pruxel.core.native.processes import NoAnswer
 from pruxel.core.native.ready import ask
@@ -69,8 +69,8 @@ class ReadBack:
 
 def read_back(main: Path, how: str) -> ReadBack:
     """Let the judge read a file as 'gltf' or 'obj'; raises `JudgeMissing` or `JudgeFailed`."""
-    with tempfile.TemporaryDirectory(prefix="pruxel-proof-") as folder:
-        out = Path(folder) / "read"
+    with scratch_folder() as folder:
+        out = folder / "read"
         _run([how, str(main.resolve()), str(out)])
         document = json.loads(out.with_suffix(".json").read_text())
         data = out.with_suffix(".bin").read_bytes()
