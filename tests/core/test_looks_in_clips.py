@@ -164,6 +164,97 @@ def test_fbx_brings_back_what_is_to_be_seen(options: dict[str, Any]) -> None:
         assert found & {node.name for node in scene.nodes} == hidden, second
 
 
+def with_material_curves(
+    curves: dict[str, dict[str, list[tuple[float, float]]]], rest: dict[str, list[float]]
+) -> Scene:
+    """The character through FBX, with curves on the properties of its first material: by axis, seconds and values."""
+    spec = FORMATS.get("fbx")
+    assert spec.write is not None
+    assert spec.read is not None
+    scene = make_ready(everything(), Context()).scene
+    data = b"".join(bytes(p) for p in spec.write(scene, "thing", spec.options(), Context())[0].pieces)
+    top, _ = read_binary(memoryview(data), "thing.fbx", Limits())
+    objects, joins = (next(one for one in top if one.name == name) for name in ("Objects", "Connections"))
+    layer, material = (
+        next(one for one in objects.children if one.name == name) for name in ("AnimationLayer", "Material")
+    )
+    table = material.first("Properties70")
+    assert table is not None
+    others = {*rest, "Shininess", "Roughness", "Metallic", "Opacity"}
+    table.children[:] = [row for row in table.children if row.properties[0] not in others]
+    for name, values in rest.items():
+        table.add("P", name, "", "", "A", *values)
+    number = 77_000_000
+    for name, axes in curves.items():
+        node = number = number + 1
+        objects.add("AnimationCurveNode", node, f"{name}\x00\x01AnimCurveNode", "")
+        joins.add("C", "OO", node, layer.properties[0])
+        joins.add("C", "OP", node, material.properties[0], name)
+        for axis, keys in axes.items():
+            number += 1
+            curve = objects.add("AnimationCurve", number, "\x00\x01AnimCurve", "")
+            curve.add("KeyTime", np.array([round(t * TICKS) for t, _ in keys], np.int64))
+            curve.add("KeyValueFloat", np.array([value for _, value in keys], np.float32))
+            joins.add("C", "OP", number, node, f"d|{axis}")
+    text = "; FBX 7.4.0 project file\n" + "".join(as_text(one) for one in top)
+    back = spec.read(memoryview(text.encode()), "thing.fbx", lambda _: None, Context()).scene
+    assert problems(back) == []
+    return back
+
+
+REST = {
+    "DiffuseColor": [0.2, 0.6, 0.4],
+    "DiffuseFactor": [1.0],
+    "EmissiveColor": [0.5, 1.0, 0.25],
+    "EmissiveFactor": [2.0],
+    "TransparencyFactor": [0.0],
+    "ShininessExponent": [25.0],
+    "Maker|metallic": [0.0],
+}
+LINES = {
+    "DiffuseColor": {"X": [(0.0, 0.2), (2.0, 1.0)], "Z": [(0.5, 0.0), (1.0, 1.0)]},
+    "DiffuseFactor": {"DiffuseFactor": [(0.0, 1.0), (2.0, 0.5)]},
+    "EmissiveFactor": {"EmissiveFactor": [(0.0, 0.0), (1.0, 2.0)]},
+    "TransparencyFactor": {"TransparencyFactor": [(1.0, 0.0), (2.0, 0.75)]},
+    "ShininessExponent": {"ShininessExponent": [(0.0, 0.0), (2.0, 100.0)]},
+    "Maker|metallic": {"metallic": [(0.0, 0.0), (1.5, 1.0)]},
+}
+
+
+def test_fbx_materials_look_at_each_time_as_one_that_stands_so() -> None:
+    moving = with_material_curves(LINES, REST)
+    clip = next(one for one in moving.clips if one.looks)
+    assert {look.path for look in clip.looks} == {"base_color", "emissive", "roughness", "metallic"}
+    number = clip.looks[0].material
+    assert moving.materials[number].alpha_mode == "BLEND", "it is seen through at some time"
+    # The clip counts from its first key.
+    begin = min(float(look.times[0]) for look in clip.looks)
+    assert begin == 0
+    for second in np.linspace(0, 2.2, 23):
+        still = dict(REST)
+        for name, axes in LINES.items():
+            for axis, keys in axes.items():
+                value = float(np.interp(second, *zip(*keys, strict=True)))
+                place = "XYZ".index(axis) if axis in "XYZ" else 0
+                still[name] = [value if k == place else v for k, v in enumerate(still[name])]
+        expected = with_material_curves({}, still).materials[number]
+        found = looking(moving, clip, float(second)).materials[number]
+        np.testing.assert_allclose(found.base_color, expected.base_color, atol=2e-3)
+        np.testing.assert_allclose(
+            [found.roughness, found.metallic], [expected.roughness, expected.metallic], atol=2e-2
+        )
+        glow = np.array(found.emissive) * found.emissive_strength
+        np.testing.assert_allclose(glow, np.array(expected.emissive) * expected.emissive_strength, atol=2e-3)
+
+
+def test_fbx_curves_that_change_nothing_of_a_material_are_no_track() -> None:
+    same = {"DiffuseColor": {"X": [(0.0, 0.2), (1.0, 0.2)]}, "ReflectionFactor": {"ReflectionFactor": [(0.0, 1.0)]}}
+    for curves in (same, {"DiffuseColor": {"X": [(0.0, float("nan"))]}}, {"EmissiveFactor": {"X": [], "Q": []}}):
+        assert not any(clip.looks for clip in with_material_curves(curves, REST).clips)
+    one_more = {"DiffuseColor": {"X": [(0.0, 1e30), (1.0, -1e14)], "W": [(0.0, 3.0)]}}
+    with_material_curves(one_more, REST)
+
+
 def test_a_slope_of_visibility_is_seen_from_its_half_on() -> None:
     scene = make_ready(everything(), Context()).scene
     spec = FORMATS.get("fbx")

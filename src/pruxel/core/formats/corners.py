@@ -72,8 +72,8 @@ class Polygons:
     faults: list[Fault] = field(default_factory=list)
 
     @property
-    def complete(self) -> bool:
-        """Whether these are all corners of the file, in its order."""
+    def unbroken(self) -> bool:
+        """Whether these are the first corners of the file, and none between them is left out."""
         return not len(self.corner) or int(self.corner[-1]) == len(self.corner) - 1
 
 

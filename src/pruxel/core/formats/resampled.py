@@ -10,7 +10,7 @@ import numpy as np
 
 from pruxel.core.base.arrays import DoubleArray, frozen
 from pruxel.core.geometry.euler import angles_between_deg, slerps
-from pruxel.core.scene.model import ChannelPath, ClipChannel, Interpolation, ShownChannel
+from pruxel.core.scene.model import ChannelPath, ClipChannel, Interpolation, LookChannel, ShownChannel
 
 _ROUNDS = 6
 _SHARES = (0.25, 0.5, 0.75)
@@ -51,7 +51,7 @@ def with_jumps(times: DoubleArray, jumps: Sequence[DoubleArray]) -> DoubleArray:
     return np.unique(np.concatenate([times, before[before > times[0]]]))
 
 
-Counted = TypeVar("Counted", bound=ClipChannel | ShownChannel)
+Counted = TypeVar("Counted", bound=ClipChannel | ShownChannel | LookChannel)
 
 
 def channel_of(

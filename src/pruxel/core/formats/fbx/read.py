@@ -15,6 +15,7 @@ from pruxel.core.formats.fbx.objects import Key, Objects, Thing, is_root, object
 from pruxel.core.formats.fbx.older import as_newer
 from pruxel.core.formats.fbx.read_clips import Target, clips_of
 from pruxel.core.formats.fbx.read_geometry import face_numbers, layers_of, polygons_of
+from pruxel.core.formats.fbx.read_looks import with_blending
 from pruxel.core.formats.fbx.read_materials import finder, loose_material
 from pruxel.core.formats.fbx.read_nodes import Placement, geometric_of, local_by_inheritance, placement_of
 from pruxel.core.formats.fbx.read_skins import LooseShape, LooseSkin, shapes_of, skin_of
@@ -67,7 +68,7 @@ def read(data: memoryview, name: str, find: Find, context: Context) -> ReadResul
     context.progress(0.8, name)
     passed: list[str] = []
     listed = {i: loose_material(objects, thing, reader.uv_names, passed) for i, thing in enumerate(reader.materials)}
-    scene = with_loose_materials(scene, listed, finder(objects, find))
+    scene = with_blending(with_loose_materials(scene, listed, finder(objects, find)))
     reader.tell_what_has_no_place(passed)
     scene = reframed(replace(scene, notes=tuple(reader.notes)), turn, metres)
     return ReadResult(entered(scene, name), tuple(reader.faults))
@@ -136,6 +137,7 @@ class _Reader:
         cameras, lights = self._views(models, nodes, parents, turn, metres)
         tree, roots = tree_of(nodes, parents)
         targets = {model.key: Target(number, placements[number]) for number, model in enumerate(models)}
+        looks = {thing.key: number for number, thing in enumerate(self.materials)}
         return Scene(
             self.file.rsplit("/", 1)[-1].rsplit(".", 1)[0],
             nodes=tree,
@@ -145,7 +147,7 @@ class _Reader:
             skins=tuple(self.skins),
             cameras=cameras,
             lights=lights,
-            clips=tuple(clips_of(self.objects, targets, channels, weights, self.notes)),
+            clips=tuple(clips_of(self.objects, targets, channels, weights, looks, self.notes)),
         )
 
     def _views(

@@ -48,7 +48,7 @@ def layer_values(
         place = np.zeros(len(polygons.corner), np.int64)
     else:
         return None
-    in_order = how == "ByPolygonVertex" and polygons.complete
+    in_order = how == "ByPolygonVertex" and polygons.unbroken
     if said(layer, "ReferenceInformationType") in {"IndexToDirect", "Index"}:
         index = next((found for k in index_keys if len(found := whole(layer, k))), None)
         if index is not None:

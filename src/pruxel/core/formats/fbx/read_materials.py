@@ -1,19 +1,14 @@
-"""Materials of FBX → ours: colours, shine and mirror, and textures by the property that they hang on.
-
-Physically based materials stand under names of their makers, "maker|word"; what the last word says is what counts.
-"""
+"""Materials of FBX → ours: their numbers, and textures by the property that they hang on."""
 
 from __future__ import annotations
 
 import base64
 import re
 
-import numpy as np
-
 from pruxel.core.formats.fbx.objects import Objects, Thing
+from pruxel.core.formats.fbx.read_looks import material_of
 from pruxel.core.formats.loose_materials import LooseMaterial, Pair, beside
 from pruxel.core.formats.registry import Find
-from pruxel.core.scene.materials import Material
 
 _SLOTS = {
     "diffusecolor": "base_color",
@@ -71,7 +66,7 @@ def loose_material(objects: Objects, thing: Thing, uv_sets: list[str], passed: l
         name = texture.text("UVSet")
         if name in uv_sets and uv_sets.index(name):
             sets[slot] = uv_sets.index(name)
-    return LooseMaterial(_material(thing), textures, moves, sets)
+    return LooseMaterial(material_of(thing), textures, moves, sets)
 
 
 def _texture(objects: Objects, thing: Thing | None) -> Thing | None:
@@ -127,60 +122,3 @@ def _content(properties: object) -> bytes:
         return b"".join(base64.b64decode(p, validate=False) for p in properties if isinstance(p, str) and p)
     except ValueError:
         return b""
-
-
-def _material(thing: Thing) -> Material:
-    """The numbers of a material. The shininess s stands for the roughness 1 - sqrt(s) / 10, where none is said."""
-    rgb = _color(thing, ("DiffuseColor", "Diffuse"), "DiffuseFactor", (0.8, 0.8, 0.8))
-    glow = _color(thing, ("EmissiveColor", "Emissive"), "EmissiveFactor", (0.0, 0.0, 0.0))
-    strength = max(1.0, *glow)
-    alpha = _alpha(thing)
-    shine = thing.number("ShininessExponent", thing.number("Shininess", 0.0))
-    rough = 1 - float(np.sqrt(np.clip(shine, 0, 100))) / 10
-    metal = _word(thing, ("metallic", "metalness"), 0.0)
-    return Material(
-        thing.name or "material",
-        base_color=(*_pbr_color(thing, rgb), alpha),
-        metallic=min(max(metal, 0.0), 1.0),
-        roughness=min(max(_word(thing, ("roughness",), rough), 0.0), 1.0),
-        emissive=(glow[0] / strength, glow[1] / strength, glow[2] / strength),
-        emissive_strength=strength,
-        alpha_mode="BLEND" if alpha < 1 else "OPAQUE",
-        double_sided=bool(thing.number("DoubleSided", 0.0)),
-    )
-
-
-def _color(
-    thing: Thing, names: tuple[str, ...], factor: str, default: tuple[float, float, float]
-) -> tuple[float, float, float]:
-    found = next((thing.properties[name] for name in names if name in thing.properties), None)
-    values = default if found is None else thing.numbers(next(n for n in names if n in thing.properties), default)
-    share = thing.number(factor, 1.0)
-    r, g, b = (min(max(value * share, 0.0), 1e4) for value in values)
-    return r, g, b
-
-
-def _alpha(thing: Thing) -> float:
-    """Opaque unless it says otherwise; a transparency of 1 with a black transparent colour is none."""
-    if "Opacity" in thing.properties:
-        return min(max(thing.number("Opacity", 1.0), 0.0), 1.0)
-    share = thing.number("TransparencyFactor", 0.0)
-    color = thing.numbers("TransparentColor", (1.0, 1.0, 1.0))
-    return min(max(1 - share * sum(color) / 3, 0.0), 1.0)
-
-
-def _word(thing: Thing, words: tuple[str, ...], default: float) -> float:
-    """A number under a name whose last word is one of these."""
-    for name in thing.properties:
-        if name.lower().rpartition("|")[2] in words:
-            return thing.number(name, default)
-    return default
-
-
-def _pbr_color(thing: Thing, otherwise: tuple[float, float, float]) -> tuple[float, float, float]:
-    for name in thing.properties:
-        if "|" in name and name.lower().rpartition("|")[2] in {"base_color", "basecolor"}:
-            r, g, b = thing.numbers(name, otherwise)
-            return min(max(r, 0.0), 1.0), min(max(g, 0.0), 1.0), min(max(b, 0.0), 1.0)
-    r, g, b = (min(value, 1.0) for value in otherwise)
-    return r, g, b
