@@ -112,6 +112,31 @@ def test_what_is_lost_is_told_before_writing(spec: Format) -> None:
     assert ("clips" in words) == ("clips" not in spec.carries)
 
 
+@EACH
+def test_what_maps_and_materials_say_is_carried_or_told(spec: Format) -> None:
+    """What a material has of these alone comes back, or is told; within what is lost as a whole it is not told too."""
+    plain = two_boxes()
+    [material] = plain.materials
+    worn = material.base_color_texture
+    cases = {
+        "occlusion": ("occlusion maps", replace(material, occlusion_texture=worn)),
+        "cutouts": ("cuts out", replace(material, alpha_mode="MASK", base_color=(1.0, 1.0, 1.0, 0.5))),
+        "unlit": ("not lit", replace(material, unlit=True)),
+    }
+    for key, (words, other) in cases.items():
+        scene = replace(plain, materials=(other,))
+        told = words in " ".join(lost(scene, spec))
+        assert words not in " ".join(lost(plain, spec))
+        if key in spec.carries:
+            [back] = again(scene, spec).materials
+            assert (back.occlusion_texture is None, back.alpha_mode, back.unlit) == (
+                other.occlusion_texture is None, other.alpha_mode, other.unlit,
+            )  # fmt: skip
+            assert not told
+        else:
+            assert told == ({"occlusion": "textures", "cutouts": "textures", "unlit": "materials"}[key] in spec.carries)
+
+
 @pytest.mark.parametrize("name", ["glb", "gltf"])
 def test_gltf_keeps_skins_clips_and_targets(name: str) -> None:
     scene = animated()

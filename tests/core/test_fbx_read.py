@@ -25,10 +25,12 @@ from pruxel.core.formats.ready import make_ready
 from pruxel.core.formats.registry import FORMATS, format_for
 from pruxel.core.geometry.euler import angles_between_deg, euler_curve, euler_deg, slerps, turns_of_euler
 from pruxel.core.geometry.skinning import value_at
+from pruxel.core.images import png
 from pruxel.core.scene.digest import digest
 from pruxel.core.scene.measure import measure
 from pruxel.core.scene.model import ClipChannel, Mesh, Node, Primitive, Scene
 from pruxel.core.scene.pose import posed, standing
+from pruxel.core.scene.render_images import texels
 from pruxel.core.scene.walk import in_order, world_from_local
 from tests.scenes import animated, everything, two_boxes
 
@@ -278,6 +280,63 @@ def test_embedded_text_that_is_none_is_a_missing_picture() -> None:
     text = text.replace("    Model: 20", said + "    Model: 20").replace("Connections: {\n", "Connections: {\n" + links)
     [material] = opened(text.encode()).materials
     assert [(one.slot, one.name) for one in material.unresolved] == [("base_color", "a.png")]
+
+
+MAPS = {
+    "Maker|main|basecolor_map": ("c.png", (200, 100, 50)),
+    "Maker|main|glossiness_map": ("g.png", (200, 0, 0)),
+    "Maker|main|metalness_map": ("m.png", (60, 0, 0)),
+    "Maker|main|ao_map": ("o.png", (90, 90, 90)),
+    "Maker|main|emission_map": ("e.png", (1, 2, 3)),
+}
+
+
+@pytest.mark.parametrize("there", [True, False])
+def test_maps_of_physically_based_materials_stand_for_their_numbers(there: bool) -> None:
+    rows = {"Maker|main|basecolor": (0, 1, 1), "Maker|main|Glossiness": (0.25,), "Maker|main|metalness": (0.1,)}
+    said = 'Material: 32, "Material::m", "" {\n Properties70: {\n'
+    said += "".join(f'  P: "{name}", "", "", "", {",".join(map(str, values))}\n' for name, values in rows.items())
+    said += " }\n}\n"
+    links = ' C: "OO",32,20\n'
+    for number, (name, (file, _)) in enumerate(MAPS.items(), 40):
+        said += f'Texture: {number}, "Texture::t", "" {{\n FileName: "{file}"\n }}\n'
+        links += f' C: "OP",{number},32, "{name}"\n'
+    text = ODD.format(
+        count=12,
+        vertices="0,0,0,1,0,0,1,1,0,0,1,0",
+        corners_count=4,
+        corners="0,1,2,-4",
+        moved="1,2,3",
+        over=21,
+        above=0,
+    )
+    text = text.replace("    Model: 20", said + "    Model: 20").replace("Connections: {\n", "Connections: {\n" + links)
+    colors = dict(MAPS.values())
+
+    def find(name: str) -> bytes | None:
+        return png.encode(np.full((2, 2, 3), colors[name], np.uint8)) if there and name in colors else None
+
+    result = read(memoryview(text.encode()), "odd.fbx", find, CONTEXT)
+    assert not any("not taken over" in note for note in result.scene.notes)
+    [material] = result.scene.materials
+    if not there:
+        assert {one.slot for one in material.unresolved} == {
+            "base_color", "glossiness", "metallic", "occlusion", "emissive",
+        }  # fmt: skip
+        assert material.base_color == (1, 1, 1, 1), "a map that is found later is not tinted"
+        assert (material.roughness, material.metallic, material.emissive) == (0.75, 0.1, (0, 0, 0))
+        return
+    assert (material.base_color, material.roughness, material.metallic) == ((1, 1, 1, 1), 1, 1)
+    assert material.emissive == (1, 1, 1)
+
+    def texel(slot: str) -> list[int]:
+        ref = getattr(material, f"{slot}_texture")
+        return texels(result.scene.images[result.scene.textures[ref.texture].image])[0, 0].tolist()
+
+    assert texel("base_color")[:3] == [200, 100, 50]
+    assert texel("metallic_roughness")[1:3] == [55, 60]
+    assert texel("occlusion")[0] == 90
+    assert texel("emissive")[:3] == [1, 2, 3]
 
 
 def test_numbers_of_many_digits_are_themselves() -> None:

@@ -266,3 +266,16 @@ def test_what_a_file_makes_itself_is_passed_over_and_told() -> None:
     words = " ".join(scene.notes)
     for told in ("PROTO", "EXTERNPROTO", "Wheel", "Sound", "Script"):
         assert told in words
+
+
+def test_maps_of_physical_materials_are_gltfs() -> None:
+    """X3D 4 has them as glTF does: occlusion in red, roughness in green, metal in blue."""
+    maps = " ".join(
+        f'{field} ImageTexture {{ url "{field}.png" }}'
+        for field in ("baseTexture", "normalTexture", "occlusionTexture", "metallicRoughnessTexture", "emissiveTexture")
+    )
+    world = f"Shape {{ appearance Appearance {{ material PhysicalMaterial {{ {maps} roughness .5 }} }} geometry Box {{ }} }}"
+    [material] = opened(f"#X3D V4.0 utf8\n{world}", "world.x3dv").scene.materials
+    slots = ("base_color", "normal", "occlusion", "metallic_roughness", "emissive")
+    assert [slot for slot in slots if getattr(material, f"{slot}_texture") is None] == []
+    assert (material.roughness, material.metallic) == (0.5, 1.0)

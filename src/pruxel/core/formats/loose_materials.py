@@ -18,15 +18,19 @@ Pair = tuple[float, float]
 
 @dataclass(frozen=True)
 class LooseMaterial:
-    """A material with the names of its textures by purpose: base_color, normal, emissive, roughness, metallic, opacity.
+    """A material with the names of its textures by purpose.
 
+    Purposes are base_color, normal, emissive, occlusion, roughness or glossiness, metallic, opacity, and
+    metallic_roughness, which has roughness in green and metal in blue.
     `moves` are scale and offset of those that have any, V running up; `uv_sets` the sets of those not on the first.
+    Those `instead` of the material's numbers do not count beside them, as they do in ours.
     """
 
     material: Material
     textures: dict[str, str] = field(default_factory=dict)
     moves: dict[str, tuple[Pair, Pair]] = field(default_factory=dict)
     uv_sets: dict[str, int] = field(default_factory=dict)
+    instead: frozenset[str] = frozenset()
 
 
 def with_loose_materials(scene: Scene, described: Mapping[int, LooseMaterial], find: Find) -> Scene:
@@ -59,10 +63,28 @@ def _resolved(loose: LooseMaterial, find: Find) -> tuple[Material, dict[str, Ima
             continue
         stem = link.replace("\\", "/").rsplit("/", 1)[-1].rsplit(".", 1)[0]
         found[slot] = (stem, EncodedImage(data, media_type(data, link)))
-    material = replace(loose.material, unresolved=tuple(missing))
+    # A colour beside its map is there for who has no map; one that is found later finds white.
+    told = loose.instead & (found.keys() | {"base_color", "opacity"})
+    material = replace(_told_by_maps(loose.material, told), unresolved=tuple(missing))
     if "opacity" in found and material.alpha_mode == "OPAQUE":
         material = replace(material, alpha_mode="BLEND")
     return material, slot_images(found)
+
+
+def _told_by_maps(material: Material, slots: frozenset[str]) -> Material:
+    """The material with the numbers that let these maps be what they say."""
+    red, green, blue, alpha = material.base_color
+    if "base_color" in slots:
+        red, green, blue = 1.0, 1.0, 1.0
+    if "opacity" in slots:
+        alpha = 1.0
+    return replace(
+        material,
+        base_color=(red, green, blue, alpha),
+        roughness=1.0 if slots & {"roughness", "glossiness"} else material.roughness,
+        metallic=1.0 if "metallic" in slots else material.metallic,
+        emissive=(1.0, 1.0, 1.0) if "emissive" in slots else material.emissive,
+    )
 
 
 def _moved(material: Material, loose: LooseMaterial) -> Material:
@@ -90,15 +112,16 @@ def slot_images(textures: dict[str, tuple[str, EncodedImage]]) -> dict[str, Imag
             red, green, blue = ChannelPick(base[1], "r"), ChannelPick(base[1], "g"), ChannelPick(base[1], "b")
             content = ChannelMix(red, green, blue, ChannelPick(opacity[1], "r"))
         images["base_color_texture"] = Image(base[0], content)
-    rough, metal = textures.get("roughness"), textures.get("metallic")
+    smooth = "roughness" not in textures
+    rough, metal = textures.get("glossiness" if smooth else "roughness"), textures.get("metallic")
     if rough is not None or metal is not None:
         mix = ChannelMix(
             1.0,
-            ChannelPick(rough[1], "r") if rough else 1.0,
+            ChannelPick(rough[1], "r", inverted=smooth) if rough else 1.0,
             ChannelPick(metal[1], "r") if metal else 1.0,
         )
         images["metallic_roughness_texture"] = Image((rough or metal or ("", None))[0] + "_rm", mix)
-    for slot in ("normal", "emissive"):
+    for slot in ("normal", "emissive", "occlusion", "metallic_roughness"):
         if slot in textures:
             images[f"{slot}_texture"] = Image(*textures[slot])
     return images

@@ -106,12 +106,22 @@ CARRIABLE: dict[str, tuple[str, Callable[[Scene], bool]]] = {
     ),
     "variants": ("variants of materials", lambda s: any(p.dressings for p in _primitives(s))),
     "strokes": ("points and lines", lambda s: any(mesh.strokes for mesh in s.meshes)),
+    "occlusion": ("occlusion maps", lambda s: any(m.occlusion_texture is not None for m in s.materials)),
+    "cutouts": (
+        "that opacity cuts out (it is seen through by degrees)",
+        lambda s: any(m.alpha_mode == "MASK" for m in s.materials),
+    ),
+    "unlit": ("that materials are not lit", lambda s: any(m.unlit for m in s.materials)),
     "layers": ("clear coats and other layers of materials", lambda s: any(_layered(m) for m in s.materials)),
     "cameras": ("cameras", lambda s: bool(s.cameras)),
     "lights": ("lights", lambda s: bool(s.lights)),
     "stages": ("scenes beside the shown one", lambda s: bool(s.stages)),
     "extras": ("what the file says of its own (extras)", lambda s: bool(_extras(s))),
 }
+
+# What is not told of where the whole that it belongs to is lost.
+_PART_OF = {"occlusion": "textures", "cutouts": "textures", "unlit": "materials", "layers": "materials"}
+_PART_OF |= {"shown": "clips", "looks": "clips", "uvs": "mapping"}
 
 
 def _primitives(scene: Scene) -> Iterator[Primitive]:
@@ -147,5 +157,7 @@ def format_for(name: str, head: bytes) -> Format | None:
 
 def lost(scene: Scene, spec: Format) -> Sequence[str]:
     """What the scene has and the format cannot carry, in words."""
-    words = [text for key, (text, there) in CARRIABLE.items() if key not in spec.carries and there(scene)]
+    gone = {key for key in CARRIABLE if key not in spec.carries}
+    told = (CARRIABLE[key] for key in CARRIABLE if key in gone and _PART_OF.get(key) not in gone)
+    words = [text for text, there in told if there(scene)]
     return words + ([] if spec.losses is None else spec.losses(scene))

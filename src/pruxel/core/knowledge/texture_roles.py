@@ -25,6 +25,7 @@ _GAPS = {
     "metallic_roughness": "metal and roughness",
     "metallic": "metal and roughness",
     "roughness": "metal and roughness",
+    "glossiness": "metal and roughness",
     "occlusion": "occlusion",
     "emissive": "light",
     "emission": "light",

@@ -131,7 +131,8 @@ def _numbers(said: Said) -> AnyArray:
     rgb = _color(said, ("DiffuseColor", "Diffuse"), "DiffuseFactor", (0.8, 0.8, 0.8))
     glow = _color(said, ("EmissiveColor", "Emissive"), "EmissiveFactor", (0.0, 0.0, 0.0))
     shine = said.number("ShininessExponent", said.number("Shininess", 0.0))
-    rough = _word(said, ("roughness",), 1 - np.sqrt(np.clip(shine, 0, 100)) / 10)
+    rough = 1 - _word(said, ("glossiness",), np.sqrt(np.clip(shine, 0, 100)) / 10)
+    rough = _word(said, ("roughness",), rough)
     metal = _word(said, ("metallic", "metalness"), 0.0)
     listed = [*_pbr_color(said, rgb), _alpha(said), *glow, np.clip(rough, 0, 1), np.clip(metal, 0, 1)]
     return np.stack(np.broadcast_arrays(*listed)).astype(np.float64)

@@ -26,6 +26,8 @@ _WORDS = (
     (("norm", "bump"), "normal"),
     (("emissive", "emission", "emit"), "emissive"),
     (("roughness", "specularroughness"), "roughness"),
+    (("gloss",), "glossiness"),
+    (("ao", "occlusion", "ambientocclusion"), "occlusion"),
     (("metallic", "metalness", "metal"), "metallic"),
     (("opacity", "cutout"), "opacity"),
 )
@@ -51,6 +53,7 @@ def loose_material(objects: Objects, thing: Thing, uv_sets: list[str], passed: l
     textures: dict[str, str] = {}
     moves: dict[str, tuple[Pair, Pair]] = {}
     sets: dict[str, int] = {}
+    instead = set[str]()  # a map of a physically based material stands for its number
     for key, slot_name in objects.below.get(thing.key, ()):
         texture = _texture(objects, objects.things.get(key))
         if texture is None:
@@ -60,13 +63,15 @@ def loose_material(objects: Objects, thing: Thing, uv_sets: list[str], passed: l
             passed.append(slot_name)
             continue
         textures[slot] = link_of(objects, texture)
+        if "|" in slot_name:
+            instead.add(slot)
         scale, offset = texture.numbers("Scaling", (1.0, 1.0)), texture.numbers("Translation", (0.0, 0.0))
         if (scale, offset) != ((1.0, 1.0), (0.0, 0.0)) and min(map(abs, scale)) > 1e-6:
             moves[slot] = ((scale[0], scale[1]), (offset[0], offset[1]))
         name = texture.text("UVSet")
         if name in uv_sets and uv_sets.index(name):
             sets[slot] = uv_sets.index(name)
-    return LooseMaterial(material_of(thing), textures, moves, sets)
+    return LooseMaterial(material_of(thing), textures, moves, sets, frozenset(instead))
 
 
 def _texture(objects: Objects, thing: Thing | None) -> Thing | None:

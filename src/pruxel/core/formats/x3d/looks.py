@@ -12,7 +12,8 @@ from pruxel.core.geometry.colors import linear_from_srgb
 from pruxel.core.scene.materials import Material
 
 _TEXTURES = {"baseTexture": "base_color", "diffuseTexture": "base_color", "normalTexture": "normal"}
-_TEXTURES |= {"emissiveTexture": "emissive"}
+_TEXTURES |= {"emissiveTexture": "emissive", "occlusionTexture": "occlusion"}
+_TEXTURES |= {"metallicRoughnessTexture": "metallic_roughness"}
 
 
 def loose_material(appearance: Thing, notes: list[str], *, double_sided: bool) -> LooseMaterial:
