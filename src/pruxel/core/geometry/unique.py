@@ -94,7 +94,7 @@ def _split(group, rows, most, heads, following, firsts, new):  # type: ignore[no
 def unique_corners(point: AnyArray, points: int, layers: Sequence[AnyArray]) -> tuple[AnyArray, IndexArray]:
     """Corners alike in their point and all layers → one vertex, in order of first use.
 
-    point (c,): the point of each corner, all below `points`; layers: rows (c, k), float32 or int64. Returns as
+    point (c,): the point of each corner, all below `points`; layers: rows (c, k), float32, int32 or int64. Returns as
     `unique_rows` does: (m,) int64 the first corner of each vertex, and (c,) uint32 the vertex of each corner. A point
     has few vertices, so they are found by looking through them: no table that misses the processor's cache.
     """

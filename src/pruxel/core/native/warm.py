@@ -26,6 +26,7 @@ from pruxel.core.geometry.euler import euler_curve
 from pruxel.core.geometry.reducing import needed_keys, needed_turns
 from pruxel.core.geometry.skinning import held_surface
 from pruxel.core.geometry.tangents import vertex_tangents
+from pruxel.core.geometry.unique import unique_corners
 from pruxel.core.guessing.borders import standing_apart
 from pruxel.core.guessing.places import find_places
 from pruxel.core.native.hashes import FUNCTIONS, hash_texts, positions_of
@@ -61,6 +62,7 @@ def warm() -> None:
     corners, faces, normals, uvs = _CORNERS, _FACES, _NORMALS, _UVS
     vertex_tangents(corners, normals, uvs, faces)
     compacted(faces, np.array([True, False]), len(corners))
+    unique_corners(np.zeros(2, np.int32), 1, [np.zeros((2, 1), np.int64)])
     scene = _square()
     render(scene, Context(), View(width=6, height=4))
     metres = MetreOptions()

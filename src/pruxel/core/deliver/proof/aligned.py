@@ -7,9 +7,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.spatial import cKDTree
 
-from pruxel.core.base.arrays import AnyArray
+from pruxel.core.base.arrays import AnyArray, lengths
 from pruxel.core.deliver.proof.checks import Tolerances
 from pruxel.core.deliver.proof.surfaces import Surface, diagonal
+from pruxel.core.native.rows import taken
 
 # How much of a tolerance of position a unit of another attribute weighs: it tells corners at one place apart.
 _ELSE = 0.5
@@ -41,18 +42,18 @@ def aligned(written: Surface, read: Surface, t: Tolerances) -> Alignment:
     return Alignment(found.astype(np.int64), int((there > 2 * near).sum()))
 
 
-def taken(surface: Surface, rows: AnyArray) -> Surface:
+def reordered(surface: Surface, rows: AnyArray) -> Surface:
     """The surface with its corners in another order, or some of them."""
 
     def some(values: AnyArray | None) -> AnyArray | None:
-        return None if values is None else values[rows]
+        return None if values is None else taken(values, rows)
 
     return replace(
         surface,
-        positions=surface.positions[rows],
+        positions=taken(surface.positions, rows),
         normals=some(surface.normals),
-        uvs=tuple(uv[rows] for uv in surface.uvs),
-        colors=tuple(color[rows] for color in surface.colors),
+        uvs=tuple(taken(uv, rows) for uv in surface.uvs),
+        colors=tuple(taken(color, rows) for color in surface.colors),
         joints=some(surface.joints),
         weights=some(surface.weights),
         materials=surface.materials[rows] if len(surface.materials) else surface.materials,
@@ -63,7 +64,7 @@ def facing(surface: Surface) -> AnyArray:
     """(c, 3) float64: the unit normal of the triangle that each corner is of; zero for one of hardly any area."""
     a, b, c = surface.positions.reshape(-1, 3, 3).astype(np.float64).transpose(1, 0, 2)
     across = np.cross(b - a, c - a)
-    length = np.linalg.norm(across, axis=1, keepdims=True)
+    length = lengths(across)[:, None]
     longest = np.maximum(((b - a) ** 2).sum(axis=1), ((c - a) ** 2).sum(axis=1))[:, None]
     wide = length > _SLIVER * longest
     unit = np.where(wide, across / np.where(wide, length, 1), 0.0)
@@ -74,7 +75,7 @@ def turned_over(written: Surface, read: Surface, way: Alignment) -> int:
     """How many triangles that were read look another way than those that were written."""
     if len(written.positions) != len(read.positions) or not len(read.positions):
         return 0
-    ours, theirs = facing(written)[way.written_of_read], facing(read)
+    ours, theirs = taken(facing(written), way.written_of_read), facing(read)
     flat = (ours == 0).all(axis=1) | (theirs == 0).all(axis=1)
     return -(-int((~flat & ((ours * theirs).sum(axis=1) < _SAME_WAY)).sum()) // 3)
 

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from pruxel.core.deliver.proof.aligned import aligned, taken, turned_over
+from pruxel.core.deliver.proof.aligned import aligned, reordered, turned_over
 from pruxel.core.deliver.proof.checks import Check, Tolerances
 from pruxel.core.deliver.proof.expected_gltf import corners_of
 from pruxel.core.deliver.proof.judge import ReadBack
@@ -18,7 +18,7 @@ def compare_parts(written: Sequence[Surface], read: Sequence[Surface], t: Tolera
     pairs = list(zip(written, read, strict=False))
     ways = [aligned(w, r, t) for w, r in pairs]
     lined = [
-        taken(w, way.written_of_read) if len(w.positions) == len(r.positions) else w
+        reordered(w, way.written_of_read) if len(w.positions) == len(r.positions) else w
         for (w, r), way in zip(pairs, ways, strict=True)
     ]
     checks = compare_surfaces([*lined, *written[len(pairs) :]], read, t)

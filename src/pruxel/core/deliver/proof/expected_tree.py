@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from pruxel.core.base.arrays import AnyArray, DoubleArray
-from pruxel.core.deliver.proof.aligned import Alignment, aligned, taken, turned_over
+from pruxel.core.deliver.proof.aligned import Alignment, aligned, reordered, turned_over
 from pruxel.core.deliver.proof.checks import Check, Tolerances
 from pruxel.core.deliver.proof.clips import compare_clips
 from pruxel.core.deliver.proof.expected_gltf import corners_of
@@ -20,6 +20,7 @@ from pruxel.core.deliver.proof.judge import ReadBack
 from pruxel.core.deliver.proof.surfaces import Surface, Tally, compare_names, compare_surfaces, diagonal, distances
 from pruxel.core.extract.clips import extent_of
 from pruxel.core.geometry.polygons import fans, outlines
+from pruxel.core.native.rows import taken
 from pruxel.core.scene.model import Clip, Mesh, Primitive, Scene
 from pruxel.core.scene.pose import held, joint_matrices, mixed, posed
 from pruxel.core.scene.walk import in_order, parents_of, parts, world_from_local
@@ -145,8 +146,9 @@ def _material(scene: Scene, material: int | None) -> str:
 
 def _sorted(joints: AnyArray, weights: AnyArray) -> tuple[AnyArray, AnyArray]:
     """The four strongest influences of each corner in the order of their joints; where nothing pulls, joint -1."""
-    strongest = np.argsort(-weights, axis=1, kind="stable")[:, :_MOST_JOINTS]
-    joints, weights = np.take_along_axis(joints, strongest, 1), np.take_along_axis(weights, strongest, 1)
+    if joints.shape[1] > _MOST_JOINTS:
+        strongest = np.argsort(-weights, axis=1, kind="stable")[:, :_MOST_JOINTS]
+        joints, weights = np.take_along_axis(joints, strongest, 1), np.take_along_axis(weights, strongest, 1)
     missing = _MOST_JOINTS - joints.shape[1]
     joints = np.pad(np.where(weights > 0, joints, -1), ((0, 0), (0, missing)), constant_values=-1)
     weights = np.pad(weights, ((0, 0), (0, missing)))
@@ -165,18 +167,18 @@ def _read(
     if part["skin"] is not None and geometry.joints is not None and geometry.weights is not None:
         index_of = {number_of[node.name]: i for i, node in enumerate(scene.nodes) if node.name in number_of}
         nodes = np.array([index_of.get(number, -2) for number in part["skin"]["joints"]] or [-2])
-        numbers = geometry.joints[corners].astype(np.int64)
-        joints, weights = _sorted(nodes[np.minimum(numbers, len(nodes) - 1)], geometry.weights[corners])
+        numbers = geometry.joints.take(corners, axis=0).astype(np.int64)
+        joints, weights = _sorted(nodes[np.minimum(numbers, len(nodes) - 1)], geometry.weights.take(corners, axis=0))
     names = np.full(len(corners), "", object)
     for start, count, material in part["materials"]:
         names[start : start + count] = "" if material < 0 else read.materials[material]["name"]
     return Surface(
         read.nodes[part["node"]]["name"],
-        geometry.positions[corners],
-        None if geometry.normals is None or written.normals is None else geometry.normals[corners],
+        geometry.positions.take(corners, axis=0),
+        None if geometry.normals is None or written.normals is None else geometry.normals.take(corners, axis=0),
         # The reader gives V from the bottom, as the file has it.
-        tuple(np.stack([uv[corners][:, 0], 1 - uv[corners][:, 1]], axis=1) for uv in geometry.uvs),
-        tuple(color[corners] for color in geometry.colors),
+        tuple(np.stack([uv[:, 0], 1 - uv[:, 1]], axis=1).take(corners, axis=0) for uv in geometry.uvs),
+        tuple(color.take(corners, axis=0) for color in geometry.colors),
         joints,
         weights,
         names,
@@ -188,7 +190,7 @@ def _surfaces(listed: Sequence[_Part], t: Tolerances) -> list[Check]:
     written, found = list[Surface](), list[Surface]()
     for part in listed:
         whole = len(part.written.positions) == len(part.read.positions)
-        written.append(_within(part, taken(part.written, part.way.written_of_read)) if whole else part.written)
+        written.append(_within(part, reordered(part.written, part.way.written_of_read)) if whole else part.written)
         found.append(_within(part, part.read) if whole else part.read)
     checks = compare_surfaces(written, found, t)
     missing, total = sum(p.way.missing for p in listed), sum(len(p.written.positions) // 3 for p in listed)
@@ -271,7 +273,7 @@ def _moments(clip: Clip, second: float) -> list[float]:
 
 def _standing(scene: Scene, world: DoubleArray, part: _Part, rows: AnyArray) -> AnyArray:
     """(n, 3) places in the world of some written corners of a part."""
-    node, whole = scene.nodes[part.node], []
+    node, whole, corners, before = scene.nodes[part.node], [], [], 0
     weights = part.mesh.target_weights if node.weights is None else node.weights
     pull = None if node.skin is None else joint_matrices(scene, node.skin, world)
     for primitive in part.mesh.primitives:
@@ -280,5 +282,7 @@ def _standing(scene: Scene, world: DoubleArray, part: _Part, rows: AnyArray) -> 
             points = held(shaped, pull).positions
         else:
             points = shaped.positions @ world[part.node][:3, :3].T + world[part.node][:3, 3]
-        whole.append(points[_corners(primitive)])
-    return np.concatenate(whole)[rows]
+        whole.append(points)
+        corners.append(_corners(primitive) + before)
+        before += len(points)
+    return taken(np.concatenate(whole), taken(np.concatenate(corners), rows))

@@ -42,14 +42,14 @@ class Surface:
             return self
 
         def each(rows: AnyArray | None) -> AnyArray | None:
-            return None if rows is None else rows[at]
+            return None if rows is None else rows.take(at, axis=0)
 
         return Surface(
             self.name,
-            self.positions[at],
+            self.positions.take(at, axis=0),
             each(self.normals),
-            tuple(uvs[at] for uvs in self.uvs),
-            tuple(colors[at] for colors in self.colors),
+            tuple(uvs.take(at, axis=0) for uvs in self.uvs),
+            tuple(colors.take(at, axis=0) for colors in self.colors),
             each(self.joints),
             each(self.weights),
             self.materials,

@@ -11,7 +11,7 @@ from pruxel.core.formats.obj.scan import Scanned
 from pruxel.core.geometry.colors import linear_from_srgb
 from pruxel.core.geometry.normals import unit_or_computed, vertex_normals
 from pruxel.core.geometry.polygons import face_sizes, triangulate
-from pruxel.core.geometry.unique import unique_rows
+from pruxel.core.geometry.unique import unique_corners
 from pruxel.core.scene.edit import unique_names
 from pruxel.core.scene.materials import Material
 from pruxel.core.scene.model import Mesh, Node, Primitive, Scene
@@ -89,7 +89,7 @@ def _picked(corners: AnyArray, wanted: AnyArray) -> AnyArray:
 
 
 def _primitive(found: Scanned, rows: AnyArray, sizes: IndexArray | None, material: int | None, name: str) -> Primitive:
-    firsts, flat = unique_rows(rows)
+    firsts, flat = unique_corners(rows[:, 0], len(found.v), [rows[:, 1:]])
     vertices = rows[firsts]
     positions = as_floats(found.v[vertices[:, 0]], 3)
     indices = as_indices(flat)
