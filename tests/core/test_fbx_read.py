@@ -143,6 +143,24 @@ def test_a_skinned_character_comes_back_as_it_was() -> None:
     assert (paint.metallic, paint.roughness) == pytest.approx((0.25, 0.5))
 
 
+def test_parts_on_one_skeleton_share_a_skin_again() -> None:
+    """The format has one for each mesh; joints held otherwise stay apart."""
+    whole = make_ready(everything(), CONTEXT).scene
+    node = next(node for node in whole.nodes if node.skin is not None)
+    [held] = whole.skins
+    other = replace(held, inverse_bind=np.concatenate([held.inverse_bind[:1], np.eye(4)[None]]))
+    twins = [replace(node, name=name, children=(), skin=skin) for name, skin in (("glove", 0), ("boot", 1))]
+    count = len(whole.nodes)
+    scene = replace(
+        whole, nodes=(*whole.nodes, *twins), roots=(*whole.roots, count, count + 1), skins=(held, other), clips=()
+    )
+    after = opened(binary(scene))
+    worn = {one.name: one.skin for one in after.nodes if one.skin is not None}
+    assert len(after.skins) == 2
+    assert worn[node.name] == worn["glove"] != worn["boot"]
+    np.testing.assert_allclose(after.skins[worn["boot"] or 0].inverse_bind, other.inverse_bind, atol=1e-6)
+
+
 def test_polygons_stay_polygons() -> None:
     scene = two_boxes()
     [first] = scene.meshes[0].primitives

@@ -96,7 +96,7 @@ def _names(what: str, one: Sequence[str], other: Sequence[str]) -> list[Check]:
 
 
 def _joints(scene: Scene) -> list[str]:
-    return [scene.nodes[joint].name for skin in scene.skins for joint in skin.joints]
+    return [scene.nodes[joint].name for joint in dict.fromkeys(j for skin in scene.skins for j in skin.joints)]
 
 
 def _clips(one: Scene, other: Scene, partner: AnyArray, reach: float, t: Tolerances) -> list[Check]:

@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import Any
 
 from pruxel.core.scene.digest import digest
-from pruxel.core.scene.model import Mesh, Node, Scene
+from pruxel.core.scene.model import Mesh, Node, Scene, Skin
 from pruxel.core.scene.references import TABLES, Table, references, remapped
 from pruxel.core.scene.walk import parents_of
 
@@ -151,3 +151,17 @@ def tree_of(nodes: Sequence[Node], parents: Sequence[int]) -> tuple[tuple[Node, 
         node if node.children == own else replace(node, children=own) for node, own in zip(nodes, below, strict=True)
     ]
     return unique_names(linked), tuple(i for i, parent in enumerate(parents) if parent < 0)
+
+
+def with_shared_skins(scene: Scene) -> Scene:
+    """The scene with one skin where several hold the same joints alike: some formats have one for each mesh."""
+    number_of: dict[tuple[tuple[int, ...], bytes], int] = {}
+    kept, shared = list[Skin](), list[int]()
+    for skin in scene.skins:
+        number = number_of.setdefault((skin.joints, skin.inverse_bind.tobytes()), len(kept))
+        kept += [skin] if number == len(kept) else []
+        shared.append(number)
+    if len(kept) == len(shared):
+        return scene
+    nodes = (node if node.skin is None else replace(node, skin=shared[node.skin]) for node in scene.nodes)
+    return replace(scene, nodes=tuple(nodes), skins=tuple(kept))

@@ -23,7 +23,7 @@ from pruxel.core.formats.registry import Find, ReadResult
 from pruxel.core.formats.xml import Tag
 from pruxel.core.geometry.transforms import matrix_quaternion
 from pruxel.core.scene.checks import entered
-from pruxel.core.scene.edit import tree_of
+from pruxel.core.scene.edit import tree_of, with_shared_skins
 from pruxel.core.scene.materials import Material
 from pruxel.core.scene.model import Camera, Light, Mesh, Node, Primitive, Scene, Skin, Strokes
 from pruxel.core.scene.origin import Origin
@@ -57,7 +57,7 @@ def read(data: memoryview, name: str, find: Find, context: Context) -> ReadResul
     context.progress(0.8, name)
     scene = with_loose_materials(scene, dict(enumerate(builder.looks)), lambda link: beside(find, link))
     scene = replace(scene, notes=tuple(dict.fromkeys(document.notes)))
-    return ReadResult(entered(reframed(scene, turn, metres), name), tuple(document.faults))
+    return ReadResult(entered(reframed(with_shared_skins(scene), turn, metres), name), tuple(document.faults))
 
 
 def _frame(document: Document) -> tuple[np.ndarray, float]:

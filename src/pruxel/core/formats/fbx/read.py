@@ -25,7 +25,7 @@ from pruxel.core.formats.loose_materials import with_loose_materials
 from pruxel.core.formats.registry import Find, ReadResult
 from pruxel.core.geometry.transforms import compose, matrix_quaternion
 from pruxel.core.scene.checks import entered
-from pruxel.core.scene.edit import tree_of
+from pruxel.core.scene.edit import tree_of, with_shared_skins
 from pruxel.core.scene.materials import Material
 from pruxel.core.scene.model import Camera, Light, Mesh, Node, Scene, Skin, as_matrix
 from pruxel.core.scene.origin import Origin
@@ -70,7 +70,7 @@ def read(data: memoryview, name: str, find: Find, context: Context) -> ReadResul
     listed = {i: loose_material(objects, thing, reader.uv_names, passed) for i, thing in enumerate(reader.materials)}
     scene = with_blending(with_loose_materials(scene, listed, finder(objects, find)))
     reader.tell_what_has_no_place(passed)
-    scene = reframed(replace(scene, notes=tuple(reader.notes)), turn, metres)
+    scene = reframed(with_shared_skins(replace(scene, notes=tuple(reader.notes))), turn, metres)
     return ReadResult(entered(scene, name), tuple(reader.faults))
 
 
