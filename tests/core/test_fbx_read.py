@@ -143,6 +143,43 @@ def test_a_skinned_character_comes_back_as_it_was() -> None:
     assert (paint.metallic, paint.roughness) == pytest.approx((0.25, 0.5))
 
 
+@pytest.mark.parametrize(
+    ("rows", "comes", "told"),
+    [
+        ({"BlendMode": 1}, True, False),
+        ({"BlendMode": 2, "Weight": 100.0}, True, False),
+        ({"BlendMode": 0}, False, True),
+        ({}, False, True),
+        ({"BlendMode": 1, "Weight": 40.0}, False, True),
+        ({"BlendMode": 1, "Mute": 1}, False, False),
+    ],
+)
+def test_layers_that_count_alone_are_taken_over(rows: dict[str, float], comes: bool, told: bool) -> None:
+    """All curves moved from a clip's first layer, which stays empty, into a second one that says how it counts."""
+    top, _ = read_binary(memoryview(binary(animated())), "thing.fbx", Limits())
+    objects, joins = (next(one for one in top if one.name == name) for name in ("Objects", "Connections"))
+    stack, first = (next(o for o in objects.children if o.name == f"Animation{kind}") for kind in ("Stack", "Layer"))
+    number = 77_000_001
+    layer = objects.add("AnimationLayer", number, "over\x00\x01AnimLayer", "")
+    table = layer.add("Properties70")
+    for name, value in rows.items():
+        table.add("P", name, "", "", "", value)
+    for join in joins.children:
+        if join.properties[2] == first.properties[0]:
+            join.properties = [*join.properties[:2], number, *join.properties[3:]]
+    joins.add("C", "OO", number, stack.properties[0])
+    text = "; FBX 7.4.0 project file\n" + "".join(as_text(one) for one in top)
+    scene, whole = opened(text.encode()), opened(binary(animated()))
+    name = str(stack.properties[1]).split("\x00", maxsplit=1)[0]
+    assert (name in {clip.name for clip in scene.clips}) == comes
+    assert any("add to those below" in note for note in scene.notes) == told
+    if comes:
+        one, other = (next(c for c in s.clips if c.name == name) for s in (scene, whole))
+        assert [(c.path, c.values.tolist()) for c in one.channels] == [
+            (c.path, c.values.tolist()) for c in other.channels
+        ]
+
+
 def test_parts_on_one_skeleton_share_a_skin_again() -> None:
     """The format has one for each mesh; joints held otherwise stay apart."""
     whole = make_ready(everything(), CONTEXT).scene

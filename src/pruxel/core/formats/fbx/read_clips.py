@@ -16,6 +16,9 @@ from pruxel.core.formats.fbx.read_nodes import Placement
 from pruxel.core.formats.resampled import channel_of, counted_from
 from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, LookChannel, ShownChannel
 
+_OVERRIDES = {1, 2}  # how a layer counts: instead of those below it
+_WHOLE = 99.99  # per cent of its weight
+
 
 @dataclass(frozen=True)
 class Target:
@@ -39,20 +42,18 @@ def clips_of(
     """
     clips = []
     for stack in objects.all("AnimationStack"):
-        layers = list(objects.under(stack, "AnimationLayer"))
-        if len(layers) > 1:
-            notes.append(f"not taken over: {len(layers) - 1:,} further layers of clip '{stack.name}'")
         found: list[ClipChannel | ShownChannel | LookChannel] = []
-        if layers:
-            moved, shaped = _curves(objects, layers[0], channels)
-            for key, slots in moved.items():
-                if key in targets:
-                    found += _placements(targets[key], slots)
-                    found += _seen(targets[key].node, slots)
-                if key in materials:
-                    found += looks_of(objects.things[key], materials[key], slots)
-            for node, columns in shaped.items():
-                found.append(_shapes(node, columns, weights.get(node, ())))
+        moved, shaped, left = _layered(objects, stack, channels)
+        if left:
+            notes.append(f"not taken over: what {left:,} layers of clip '{stack.name}' add to those below them")
+        for key, slots in moved.items():
+            if key in targets:
+                found += _placements(targets[key], slots)
+                found += _seen(targets[key].node, slots)
+            if key in materials:
+                found += looks_of(objects.things[key], materials[key], slots)
+        for node, columns in shaped.items():
+            found.append(_shapes(node, columns, weights.get(node, ())))
         if found:
             tracks = counted_from(found, _begin(stack))
             moving = tuple(one for one in tracks if isinstance(one, ClipChannel))
@@ -68,6 +69,26 @@ def _begin(stack: Thing) -> float:
 
 
 Slots = dict[str, dict[str, Curve]]
+
+
+def _layered(
+    objects: Objects, stack: Thing, channels: Mapping[Key, tuple[int, int]]
+) -> tuple[dict[Key, Slots], dict[int, dict[int, Curve]], int]:
+    """The curves of all layers, and how many are left out: those that add to what is below, or count in part."""
+    moved: dict[Key, Slots] = {}
+    shaped: dict[int, dict[int, Curve]] = {}
+    left = 0
+    for number, layer in enumerate(objects.under(stack, "AnimationLayer")):
+        over, more = ({}, {}) if layer.number("Mute", 0) else _curves(objects, layer, channels)
+        alone = layer.number("BlendMode", 0) in _OVERRIDES and layer.number("Weight", 100.0) >= _WHOLE
+        if number and not alone:
+            left += bool(over or more)
+            continue
+        for key, slots in over.items():
+            moved[key] = moved.get(key, {}) | slots
+        for node, columns in more.items():
+            shaped[node] = shaped.get(node, {}) | columns
+    return moved, shaped, left
 
 
 def _curves(
