@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import colorsys
 import gzip
 from collections.abc import Callable
 from dataclasses import replace
@@ -16,9 +17,11 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, InputError
 from pruxel.core.base.limits import Limits
 from pruxel.core.formats.registry import FORMATS, ReadResult, format_for
+from pruxel.core.geometry.colors import linear_from_srgb
 from pruxel.core.geometry.creases import face_normals, smooth_corners
 from pruxel.core.images import png
 from pruxel.core.scene.digest import digest
+from pruxel.core.scene.looking import looking
 from pruxel.core.scene.model import Scene
 from pruxel.core.scene.pose import posed, standing
 from pruxel.core.scene.walk import world_from_local
@@ -279,3 +282,52 @@ def test_maps_of_physical_materials_are_gltfs() -> None:
     slots = ("base_color", "normal", "occlusion", "metallic_roughness", "emissive")
     assert [slot for slot in slots if getattr(material, f"{slot}_texture") is None] == []
     assert (material.roughness, material.metallic) == (0.5, 1.0)
+
+
+RAMP = [(0.0, (0.9, 0.2, 0.1)), (0.25, (0.2, 0.9, 0.1)), (0.5, (0.5, 0.5, 0.5)), (1.0, (0.1, 0.1, 0.8))]
+
+
+def hue_between(share: float) -> list[float]:
+    """Between two keys by Python's own colorsys, around the shorter side of the circle."""
+    place = max(k for k, (at, _) in enumerate(RAMP) if at <= share)
+    (a, one), (b, other) = RAMP[place], RAMP[min(place + 1, len(RAMP) - 1)]
+    part = 0.0 if a == b else (share - a) / (b - a)
+    (h, s, v), (i, t, w) = colorsys.rgb_to_hsv(*one), colorsys.rgb_to_hsv(*other)
+    h, i = (i, i) if s == 0 else (h, h) if t == 0 else (h, i)
+    way = i - h - round(i - h)
+    return list(colorsys.hsv_to_rgb((h + way * part) % 1, s + (t - s) * part, v + (w - v) * part))
+
+
+def test_interpolated_materials_are_clips_of_looks() -> None:
+    keys, colors = (
+        ", ".join(str(x) for x in row) for row in ([at for at, _ in RAMP], [c for _, rgb in RAMP for c in rgb])
+    )
+    world = f"""{VRML}Shape {{ appearance Appearance {{ material DEF Paint Material {{ diffuseColor 1 1 1 transparency 0 }} }}
+    geometry Box {{ }} }}
+    DEF Clock TimeSensor {{ cycleInterval 4 }}
+    DEF Glow ColorInterpolator {{ key [ {keys} ] keyValue [ {colors} ] }}
+    DEF Fade ScalarInterpolator {{ key [ 0, 1 ] keyValue [ 0, 0.75 ] }}
+    DEF Shine ScalarInterpolator {{ key [ 0, 1 ] keyValue [ 0, 1 ] }}
+    DEF Place Transform {{ }}
+    ROUTE Clock.fraction_changed TO Glow.set_fraction
+    ROUTE Clock.fraction_changed TO Fade.set_fraction
+    ROUTE Clock.fraction_changed TO Shine.set_fraction
+    ROUTE Glow.value_changed TO Paint.set_diffuseColor
+    ROUTE Fade.value_changed TO Paint.transparency
+    ROUTE Shine.value_changed TO Paint.set_shininess
+    ROUTE Glow.value_changed TO Place.set_rotation
+    ROUTE Fade.value_changed TO Place.set_translation
+    ROUTE Fade.value_changed TO Paint.set_diffuseColor
+    """
+    scene = opened(world).scene
+    assert any("3 routes that move no placement" in note for note in scene.notes), "they have other numbers of numbers"
+    [clip] = scene.clips
+    assert (clip.name, clip.channels) == ("Clock", ())
+    assert {look.path for look in clip.looks} == {"base_color", "roughness"}
+    assert scene.materials[clip.looks[0].material].alpha_mode == "BLEND"
+    for share in np.linspace(0, 1, 41):
+        seen = looking(scene, clip, 4 * float(share)).materials[clip.looks[0].material]
+        expected = linear_from_srgb(np.array(hue_between(float(share))))
+        np.testing.assert_allclose(seen.base_color[:3], expected, atol=4e-3)
+        assert seen.base_color[3] == pytest.approx(1 - 0.75 * share, abs=1e-3)
+        assert seen.roughness == pytest.approx(1 - np.sqrt(share), abs=1e-2)

@@ -40,6 +40,21 @@ def with_loose_materials(scene: Scene, described: Mapping[int, LooseMaterial], f
     return replace(scene, materials=tuple(materials))
 
 
+def with_blending(scene: Scene) -> Scene:
+    """Opaque materials that a clip lets be seen through, made such as can be."""
+    through = {
+        look.material
+        for clip in scene.clips
+        for look in clip.looks
+        if look.path == "base_color" and float(look.values[:, 3].min()) < 1
+    }
+    materials = (
+        replace(m, alpha_mode="BLEND") if n in through and m.alpha_mode == "OPAQUE" else m
+        for n, m in enumerate(scene.materials)
+    )
+    return replace(scene, materials=tuple(materials)) if through else scene
+
+
 def beside(find: Find, name: str) -> bytes | None:
     """A picture by the name that a file has for it: by its whole name, its last, and in a folder of textures."""
     plain = name.replace("\\", "/")

@@ -15,13 +15,12 @@ from pruxel.core.formats.fbx.objects import Key, Objects, Thing, is_root, object
 from pruxel.core.formats.fbx.older import as_newer
 from pruxel.core.formats.fbx.read_clips import Target, clips_of
 from pruxel.core.formats.fbx.read_geometry import face_numbers, layers_of, polygons_of
-from pruxel.core.formats.fbx.read_looks import with_blending
 from pruxel.core.formats.fbx.read_materials import finder, loose_material
 from pruxel.core.formats.fbx.read_nodes import Placement, geometric_of, local_by_inheritance, placement_of
 from pruxel.core.formats.fbx.read_skins import LooseShape, LooseSkin, shapes_of, skin_of
 from pruxel.core.formats.fbx.text import begins_as_text, read_text
 from pruxel.core.formats.fbx.views import CAMERA, LIGHT, camera_of, light_of
-from pruxel.core.formats.loose_materials import with_loose_materials
+from pruxel.core.formats.loose_materials import with_blending, with_loose_materials
 from pruxel.core.formats.registry import Find, ReadResult
 from pruxel.core.geometry.transforms import compose, matrix_quaternion
 from pruxel.core.scene.checks import entered

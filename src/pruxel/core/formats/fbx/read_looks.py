@@ -6,7 +6,7 @@ Physically based materials stand under names of their makers, "maker|word"; what
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any, Protocol
 
 import numpy as np
@@ -15,7 +15,7 @@ from pruxel.core.base.arrays import AnyArray, DoubleArray
 from pruxel.core.formats.fbx.objects import Thing
 from pruxel.core.formats.fbx.read_curves import Curve, keys_of
 from pruxel.core.scene.materials import Material
-from pruxel.core.scene.model import TRACK_WIDTHS, LookChannel, LookPath, Scene
+from pruxel.core.scene.model import TRACK_WIDTHS, LookChannel, LookPath
 
 _BRIGHTEST = 1e4
 _SAME = 1e-6  # within which a material looks as at rest
@@ -98,21 +98,6 @@ def looks_of(thing: Thing, material: int, slots: Mapping[str, Mapping[str, Curve
             yield LookChannel(
                 material, path, times.astype(np.float32), rows[:, own].astype(np.float32), interpolation=how
             )
-
-
-def with_blending(scene: Scene) -> Scene:
-    """Opaque materials that a clip lets be seen through, made such as can be."""
-    through = {
-        look.material
-        for clip in scene.clips
-        for look in clip.looks
-        if look.path == "base_color" and float(look.values[:, 3].min()) < 1
-    }
-    materials = (
-        replace(m, alpha_mode="BLEND") if n in through and m.alpha_mode == "OPAQUE" else m
-        for n, m in enumerate(scene.materials)
-    )
-    return replace(scene, materials=tuple(materials)) if through else scene
 
 
 def _columns(thing: Thing, name: str, axes: Mapping[str, Curve], at: DoubleArray) -> list[DoubleArray]:

@@ -16,9 +16,14 @@ _TEXTURES |= {"emissiveTexture": "emissive", "occlusionTexture": "occlusion"}
 _TEXTURES |= {"metallicRoughnessTexture": "metallic_roughness"}
 
 
+def material_in(appearance: Thing) -> Thing | None:
+    """The material of an appearance."""
+    return appearance.inner("Material", "PhysicalMaterial", "UnlitMaterial")
+
+
 def loose_material(appearance: Thing, notes: list[str], *, double_sided: bool) -> LooseMaterial:
     """The material; colours of Material are shown ones, those of PhysicalMaterial linear, as the standard has them."""
-    own = appearance.inner("Material", "PhysicalMaterial", "UnlitMaterial")
+    own = material_in(appearance)
     textures: dict[str, str] = {}
     moves: dict[str, tuple[Pair, Pair]] = {}
     for name, thing in [*appearance.below, *(own.below if own is not None else [])]:

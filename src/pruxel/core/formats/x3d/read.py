@@ -14,11 +14,11 @@ from pruxel.core.base.context import Context
 from pruxel.core.base.errors import ErrorCode, Fault, InputError
 from pruxel.core.base.limits import Limits
 from pruxel.core.formats.corners import primitive_of
-from pruxel.core.formats.loose_materials import LooseMaterial, beside, with_loose_materials
+from pruxel.core.formats.loose_materials import LooseMaterial, beside, with_blending, with_loose_materials
 from pruxel.core.formats.registry import Find, ReadResult
 from pruxel.core.formats.x3d.classic import parse_classic
 from pruxel.core.formats.x3d.faces import box_mapping, colors_of, face_set, layered, points_of, runs_of
-from pruxel.core.formats.x3d.looks import loose_material
+from pruxel.core.formats.x3d.looks import loose_material, material_in
 from pruxel.core.formats.x3d.markup import parse_markup
 from pruxel.core.formats.x3d.placing import matrices, placement
 from pruxel.core.formats.x3d.routes import clips_of
@@ -39,7 +39,8 @@ _GROUPS = {"Group", "StaticGroup", "Anchor", "Collision", "Billboard", "Switch",
 _GROUPS |= {"CADAssembly", "CADFace", "CADLayer", "LayerSet", "Viewport", "PickableGroup"}
 # What says nothing of what there is to see, and the parts of what is read elsewhere.
 _SILENT = {"WorldInfo", "NavigationInfo", "Background", "TextureBackground", "Fog", "TimeSensor"}
-_SILENT |= {"PositionInterpolator", "OrientationInterpolator", "MetadataSet", "MetadataString", "MetadataFloat"}
+_SILENT |= {"PositionInterpolator", "OrientationInterpolator", "ColorInterpolator", "ScalarInterpolator"}
+_SILENT |= {"MetadataSet", "MetadataString", "MetadataFloat"}
 _LINES = {"IndexedLineSet", "LineSet", "PointSet"}
 _DEEPEST = 256
 
@@ -65,6 +66,7 @@ def read(data: memoryview, name: str, find: Find, context: Context) -> ReadResul
     scene = builder.scene()
     context.progress(0.8, name)
     scene = with_loose_materials(scene, dict(enumerate(builder.looks)), lambda link: beside(find, link))
+    scene = with_blending(scene)
     scene = replace(scene, notes=tuple(f"{name}: {note}" for note in dict.fromkeys(world.notes)))
     metres = world.metres if 1e-9 < world.metres < 1e9 else 1.0
     return ReadResult(entered(reframed(scene, np.eye(3), metres), name), tuple(builder.faults))
@@ -97,6 +99,7 @@ class _Builder:
     numbers: dict[Thing, list[int]] = field(default_factory=dict)
     looks: list[LooseMaterial] = field(default_factory=list)
     materials: dict[tuple[Thing | None, bool], int] = field(default_factory=dict)
+    worn: dict[Thing, list[int]] = field(default_factory=dict)
     cameras: list[Camera] = field(default_factory=list)
     lights: list[Light] = field(default_factory=list)
     faults: list[Fault] = field(default_factory=list)
@@ -105,7 +108,7 @@ class _Builder:
     def scene(self) -> Scene:
         for thing in self.world.top:
             self._node(thing, -1, ())
-        clips = clips_of(self.world, self.numbers)
+        clips = clips_of(self.world, self.numbers, self.worn)
         if self.passed:
             words = ", ".join(f"{k} ({n:,} times)" if n > 1 else k for k, n in sorted(self.passed.items()))
             self.world.notes.append(f"not taken over: {words}")
@@ -217,6 +220,9 @@ class _Builder:
         if key not in self.materials:
             shown = appearance or Thing("Appearance", "", self.file, 0)
             self.materials[key] = len(self.looks)
+            own = material_in(shown)
+            if own is not None:
+                self.worn.setdefault(own, []).append(len(self.looks))
             self.looks.append(loose_material(shown, self.world.notes, double_sided=double_sided))
         return self.materials[key]
 

@@ -1,4 +1,4 @@
-"""Clocks, interpolators and routes → clips of placements."""
+"""Clocks, interpolators and routes → clips of placements and of materials."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ import numpy as np
 
 from pruxel.core.base.arrays import DoubleArray
 from pruxel.core.formats.resampled import channel_of, placed_channels
+from pruxel.core.formats.x3d.look_routes import LOOK_FIELDS, Keys, looks
 from pruxel.core.formats.x3d.placing import FIELDS, matrices, placement
 from pruxel.core.formats.x3d.solids import axis_quaternions
 from pruxel.core.formats.x3d.things import Thing, World
@@ -15,16 +16,20 @@ from pruxel.core.geometry.euler import slerps
 from pruxel.core.geometry.transforms import turns_of
 from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel
 
-_WIDTHS = {"PositionInterpolator": 3, "OrientationInterpolator": 4}
+_WIDTHS = {"PositionInterpolator": 3, "OrientationInterpolator": 4, "ColorInterpolator": 3, "ScalarInterpolator": 1}
+_PLACED = {key: len(rest) for key, rest in FIELDS.items()}
 _LONGEST = 1e5
 
 _DIRECT: dict[str, ChannelPath] = {"translation": "translation", "rotation": "rotation", "scale": "scale"}
 
-Keys = tuple[DoubleArray, DoubleArray]
 
+def clips_of(
+    world: World, numbers: Mapping[Thing, Sequence[int]], materials: Mapping[Thing, Sequence[int]]
+) -> list[Clip]:
+    """A clip for each clock that drives interpolators of the placements of nodes, or of materials; others are told.
 
-def clips_of(world: World, numbers: Mapping[Thing, Sequence[int]]) -> list[Clip]:
-    """A clip for each clock that drives interpolators of the placements of nodes; other routes are told."""
+    `numbers` are those of the nodes that a node became, `materials` those of the materials.
+    """
     clips = []
     other = 0
     driven: dict[str, dict[Thing, dict[str, Keys]]] = {}
@@ -32,7 +37,8 @@ def clips_of(world: World, numbers: Mapping[Thing, Sequence[int]]) -> list[Clip]
     for route in world.routes:
         curve, node = world.named.get(route.source), world.named.get(route.target)
         key = route.input.removeprefix("set_").removesuffix("_changed")
-        if curve is None or node is None or curve.kind not in _WIDTHS or key not in FIELDS:
+        width = 0 if node is None else (LOOK_FIELDS if node in materials else _PLACED).get(key, 0)
+        if curve is None or node is None or not width or _WIDTHS.get(curve.kind) != width:
             other += route.target not in clock_of
             continue
         keys = _keys(curve)
@@ -46,10 +52,14 @@ def clips_of(world: World, numbers: Mapping[Thing, Sequence[int]]) -> list[Clip]
             channel for node, fields in moved.items() for number in numbers.get(node, ())
             for channel in _placements(number, node, fields, length)
         ]  # fmt: skip
-        if channels:
-            clips.append(Clip(name, tuple(channels)))
+        changed = tuple(
+            look for thing, fields in moved.items() for number in materials.get(thing, ())
+            for look in looks(number, thing, fields, length)
+        )  # fmt: skip
+        if channels or changed:
+            clips.append(Clip(name, tuple(channels), looks=changed))
     if other:
-        world.notes.append(f"not taken over: {other:,} routes that move no placement")
+        world.notes.append(f"not taken over: {other:,} routes that move no placement and change no material")
     return clips
 
 
