@@ -297,6 +297,20 @@ def odd(
     return replace(found.scene, notes=(*found.scene.notes, *(fault.line() for fault in found.faults)))
 
 
+def with_objects(said: str, links: str) -> str:
+    """A square of those that say little, and further objects with what is joined to what."""
+    text = ODD.format(
+        count=12,
+        vertices="0,0,0,1,0,0,1,1,0,0,1,0",
+        corners_count=4,
+        corners="0,1,2,-4",
+        moved="1,2,3",
+        over=21,
+        above=0,
+    )
+    return text.replace("    Model: 20", said + "    Model: 20").replace("Connections: {\n", "Connections: {\n" + links)
+
+
 def test_files_that_say_little_are_read() -> None:
     scene = odd()
     assert [n.name for n in scene.nodes] == ["one", "one.2"]
@@ -323,16 +337,7 @@ def test_embedded_text_that_is_none_is_a_missing_picture() -> None:
     said = 'Video: 30, "Video::v", "Clip" {\n Filename: "a.png"\n Content: , "nöt base 64"\n }\n'
     said += 'Texture: 31, "Texture::t", "" {\n FileName: "a.png"\n }\nMaterial: 32, "Material::m", "" {\n }\n'
     links = ' C: "OO",30,31\n C: "OP",31,32, "DiffuseColor"\n C: "OO",32,20\n'
-    text = ODD.format(
-        count=12,
-        vertices="0,0,0,1,0,0,1,1,0,0,1,0",
-        corners_count=4,
-        corners="0,1,2,-4",
-        moved="1,2,3",
-        over=21,
-        above=0,
-    )
-    text = text.replace("    Model: 20", said + "    Model: 20").replace("Connections: {\n", "Connections: {\n" + links)
+    text = with_objects(said, links)
     [material] = opened(text.encode()).materials
     assert [(one.slot, one.name) for one in material.unresolved] == [("base_color", "a.png")]
 
@@ -356,16 +361,7 @@ def test_maps_of_physically_based_materials_stand_for_their_numbers(there: bool)
     for number, (name, (file, _)) in enumerate(MAPS.items(), 40):
         said += f'Texture: {number}, "Texture::t", "" {{\n FileName: "{file}"\n }}\n'
         links += f' C: "OP",{number},32, "{name}"\n'
-    text = ODD.format(
-        count=12,
-        vertices="0,0,0,1,0,0,1,1,0,0,1,0",
-        corners_count=4,
-        corners="0,1,2,-4",
-        moved="1,2,3",
-        over=21,
-        above=0,
-    )
-    text = text.replace("    Model: 20", said + "    Model: 20").replace("Connections: {\n", "Connections: {\n" + links)
+    text = with_objects(said, links)
     colors = dict(MAPS.values())
 
     def find(name: str) -> bytes | None:

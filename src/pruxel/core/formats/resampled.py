@@ -13,6 +13,7 @@ from pruxel.core.geometry.euler import angles_between_deg, slerps
 from pruxel.core.scene.model import ChannelPath, ClipChannel, Interpolation, LookChannel, ShownChannel
 
 _ROUNDS = 6
+_DENSE = 200_000  # keys, beyond which lines between them do
 _SHARES = (0.25, 0.5, 0.75)
 _ARC_ERROR_DEG = 0.05
 _JUMP_SECONDS = 1e-4
@@ -23,7 +24,7 @@ _LINE_ERROR = 1e-4  # of the range of the values
 def refined(times: DoubleArray, values: Callable[[DoubleArray], DoubleArray], *, turn: bool) -> DoubleArray:
     """Times between which lines (arcs, for a turn) follow the values, halved where they stray."""
     for _ in range(_ROUNDS):
-        if len(times) < 2:
+        if not 2 <= len(times) <= _DENSE:
             break
         gaps = np.diff(times)
         # All at once: it is small arrays that are slow.

@@ -15,7 +15,6 @@ from pruxel.core.scene.model import Interpolation
 
 CONSTANT, _LINEAR, _CUBIC = 0x2, 0x4, 0x8
 MOST_SECONDS = 1e6
-_DENSE = 200_000  # keys, beyond which lines between them do
 _LARGEST = 1e15  # beyond this a key is no value of a placement
 
 
@@ -91,5 +90,5 @@ def keys_of(
     how: Interpolation = "STEP" if steps and len(times) > 1 else "LINEAR"
     if how == "LINEAR":
         times = with_jumps(times, [c.times[1:][(c.flags[:-1] & CONSTANT) > 0] for c in curves])
-        times = times if len(times) > _DENSE else refined(times, values, turn=turn)
+        times = refined(times, values, turn=turn)
     return times, values(times), how

@@ -102,7 +102,7 @@ def looks_of(thing: Thing, material: int, slots: Mapping[str, Mapping[str, Curve
 
 def _columns(thing: Thing, name: str, axes: Mapping[str, Curve], at: DoubleArray) -> list[DoubleArray]:
     """Each number of a property at times (n,): by its curve, else as it stands."""
-    if name in axes or (len(axes) == 1 and not axes.keys() <= {"X", "Y", "Z"}):
+    if not axes.keys() & {"X", "Y", "Z"}:
         return [next(iter(axes.values())).at(at)]
     rest = thing.numbers(name, (0.0, 0.0, 0.0))
     return [axes[axis].at(at) if axis in axes else np.full(len(at), rest[k]) for k, axis in enumerate("XYZ")]
