@@ -57,6 +57,7 @@ def bits_of(values: FloatArray) -> AnyArray:
 
 
 _MOST_COMPARED = 16  # rows for each corner, before a hash table finds them sooner
+_MOST_IDLE = 8  # points for each corner, beyond which to list them all takes longer
 
 
 @numba.njit(cache=True, nogil=True)
@@ -99,13 +100,19 @@ def unique_corners(point: AnyArray, points: int, layers: Sequence[AnyArray]) -> 
     has few vertices, so they are found by looking through them: no table that misses the processor's cache.
     """
     count, groups = len(point), points
+    if points > _MOST_IDLE * count:
+        return _by_table(point, layers)
     group, firsts = point.astype(np.int32), np.empty(count, np.int64)
     for rows in layers or [np.empty((count, 0), np.float32)]:
         new, following = np.empty(count, np.int32), np.empty(count, np.int32)
         heads = np.full(groups, -1, np.int32)
         groups = _split(group, np.ascontiguousarray(rows), _MOST_COMPARED * count, heads, following, firsts, new)
         if groups < 0:
-            columns = [bits_of(one) if one.dtype.kind == "f" else one for one in (point[:, None], *layers)]
-            return unique_rows(np.concatenate(columns, axis=1))
+            return _by_table(point, layers)
         group = new
     return firsts[:groups], group.view(np.uint32)
+
+
+def _by_table(point: AnyArray, layers: Sequence[AnyArray]) -> tuple[AnyArray, IndexArray]:
+    columns = [bits_of(one) if one.dtype.kind == "f" else one for one in (point[:, None], *layers)]
+    return unique_rows(np.concatenate(columns, axis=1))
