@@ -56,6 +56,12 @@ describe('a grid of any length', () => {
     await scroll(tall() - HIGH)
     expect(seen().at(-1)).toBe(count - 1)
   })
+  it('may be named, empty too: it has a role of its own, or the one that it is given', () => {
+    const props = { label: 'Folders', count: 0, cellHeight: 28, cellWidth: null, gap: 0, selected: -1 }
+    expect(mount(VirtualGrid, { props }).attributes('role')).toBe('group')
+    expect(mount(VirtualGrid, { props, attrs: { role: 'listbox' } }).attributes('role')).toBe('listbox')
+  })
+
   it('leaves no gap wherever it stands', async () => {
     const { seen, tall, scroll, columns } = await grid(1_000_217)
     for (let share = 0; share < 1; share += 0.0137) {

@@ -77,6 +77,7 @@ defineExpose({
 <template>
   <div
     ref="box"
+    role="group"
     class="overflow-auto"
     :class="cellId && 'focus-visible:outline-none'"
     :tabindex="cellId ? 0 : undefined"
