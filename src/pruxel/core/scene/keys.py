@@ -14,7 +14,7 @@ import numpy as np
 from pruxel.core.base.arrays import AnyArray, DoubleArray, FloatArray, frozen
 from pruxel.core.geometry.euler import on_one_side, slerps
 from pruxel.core.geometry.mixing import between_keys
-from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, ShownChannel, Track
+from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, LookChannel, ShownChannel, Track
 
 _SAME_TIME = 1e-6
 
@@ -24,6 +24,17 @@ class Change(Protocol):
 
     def __call__(self, track: Track, /) -> Track:
         """The changed track."""
+
+
+def by_kind(
+    tracks: Sequence[ClipChannel | ShownChannel | LookChannel],
+) -> tuple[tuple[ClipChannel, ...], tuple[ShownChannel, ...], tuple[LookChannel, ...]]:
+    """Tracks as a clip holds them: what moves nodes, when they are to be seen, how materials look."""
+    return (
+        tuple(one for one in tracks if isinstance(one, ClipChannel)),
+        tuple(one for one in tracks if isinstance(one, ShownChannel)),
+        tuple(one for one in tracks if isinstance(one, LookChannel)),
+    )
 
 
 def rows_of(channel: Track) -> DoubleArray:

@@ -14,6 +14,7 @@ from pruxel.core.formats.fbx.read_curves import CONSTANT, MOST_SECONDS, Curve, c
 from pruxel.core.formats.fbx.read_looks import looks_of
 from pruxel.core.formats.fbx.read_nodes import Placement
 from pruxel.core.formats.resampled import channel_of, counted_from
+from pruxel.core.scene.keys import by_kind
 from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel, LookChannel, ShownChannel
 
 _OVERRIDES = {1, 2}  # how a layer counts: instead of those below it
@@ -55,10 +56,7 @@ def clips_of(
         for node, columns in shaped.items():
             found.append(_shapes(node, columns, weights.get(node, ())))
         if found:
-            tracks = counted_from(found, _begin(stack))
-            moving = tuple(one for one in tracks if isinstance(one, ClipChannel))
-            shown = tuple(one for one in tracks if isinstance(one, ShownChannel))
-            looks = tuple(one for one in tracks if isinstance(one, LookChannel))
+            moving, shown, looks = by_kind(counted_from(found, _begin(stack)))
             clips.append(Clip(stack.name, moving, shown=shown, looks=looks))
     return clips
 

@@ -13,6 +13,7 @@ from pruxel.core.formats.fields import Fields
 from pruxel.core.formats.gltf.access import Access
 from pruxel.core.formats.gltf.extras import extras_text
 from pruxel.core.formats.gltf.pointers import POINTER, meant_by
+from pruxel.core.scene.keys import by_kind
 from pruxel.core.scene.model import TRACK_WIDTHS, Clip, ClipChannel, LookChannel, ShownChannel
 from pruxel.core.scene.origin import Origin
 
@@ -57,11 +58,12 @@ class ClipReader:
                 continue
             seen.add(key)
             channels.append(channel)
+        moving, shown, looks = by_kind(channels)
         return Clip(
             name,
-            tuple(one for one in channels if isinstance(one, ClipChannel)),
-            shown=tuple(one for one in channels if isinstance(one, ShownChannel)),
-            looks=tuple(one for one in channels if isinstance(one, LookChannel)),
+            moving,
+            shown=shown,
+            looks=looks,
             extras=extras_text(found),
             origin=Origin(entry=self.access.name, record=found.place),
         )

@@ -11,11 +11,11 @@ import numpy as np
 
 from pruxel.core.base.arrays import DoubleArray, frozen
 from pruxel.core.formats.resampled import refined
+from pruxel.core.formats.x3d.keys import Keys, spans, values_at
 from pruxel.core.formats.x3d.things import Thing
 from pruxel.core.geometry.colors import linear_from_srgb
 from pruxel.core.scene.model import LookChannel, LookPath
 
-Keys = tuple[DoubleArray, DoubleArray]
 Values = Callable[[str, float | tuple[float, ...]], DoubleArray]
 _COLOR_OF = {"Material": "diffuseColor", "PhysicalMaterial": "baseColor", "UnlitMaterial": "emissiveColor"}
 _DEFAULTS = {"diffuseColor": (0.8, 0.8, 0.8), "baseColor": (1.0, 1.0, 1.0), "emissiveColor": (0.0, 0.0, 0.0)}
@@ -70,10 +70,8 @@ def _values(
     at, values = fields[name]
     values = np.clip(values, 0, 1)
     if values.shape[1] == 1:
-        return np.interp(shares, at, values[:, 0])[:, None]
-    row = np.clip(np.searchsorted(at, shares, "right") - 1, 0, max(len(at) - 2, 0))
-    after = np.minimum(row + 1, len(at) - 1)
-    part = np.clip((shares - at[row]) / np.maximum(at[after] - at[row], 1e-12), 0, 1)[:, None]
+        return values_at((at, values), shares)
+    row, after, part = spans(at, shares)
     hsv = _hsv(values)
     one, other = hsv[row], hsv[after]
     # What is grey has no hue, and takes that of the key at the other end.
@@ -81,7 +79,7 @@ def _values(
     other[:, 0] = np.where(other[:, 1] > 0, other[:, 0], one[:, 0])
     way = other - one
     way[:, 0] -= np.round(way[:, 0])  # around the shorter side of the circle
-    return _rgb(one + way * part)
+    return _rgb(one + way * part[:, None])
 
 
 def _hsv(rgb: DoubleArray) -> DoubleArray:

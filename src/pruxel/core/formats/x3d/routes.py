@@ -8,11 +8,11 @@ import numpy as np
 
 from pruxel.core.base.arrays import DoubleArray
 from pruxel.core.formats.resampled import channel_of, placed_channels
-from pruxel.core.formats.x3d.look_routes import LOOK_FIELDS, Keys, looks
+from pruxel.core.formats.x3d.keys import Keys, values_at
+from pruxel.core.formats.x3d.look_routes import LOOK_FIELDS, looks
 from pruxel.core.formats.x3d.placing import FIELDS, matrices, placement
 from pruxel.core.formats.x3d.solids import axis_quaternions
 from pruxel.core.formats.x3d.things import Thing, World
-from pruxel.core.geometry.euler import slerps
 from pruxel.core.geometry.transforms import turns_of
 from pruxel.core.scene.model import ChannelPath, Clip, ClipChannel
 
@@ -79,18 +79,6 @@ def _keys(thing: Thing) -> Keys | None:
     return shares[new], axis_quaternions(rows) if rows.shape[1] == 4 else rows
 
 
-def _at(keys: Keys, shares: DoubleArray) -> DoubleArray:
-    """(n, k) the values at shares of the time: on lines, and arcs of turns, between the keys."""
-    at, values = keys
-    if len(at) == 1:
-        return np.repeat(values, len(shares), axis=0)
-    row = np.clip(np.searchsorted(at, shares, "right") - 1, 0, len(at) - 2)
-    part = np.clip((shares - at[row]) / (at[row + 1] - at[row]), 0, 1)
-    if values.shape[1] == 4:
-        return slerps(values[row], values[row + 1], part)
-    return values[row] + (values[row + 1] - values[row]) * part[:, None]
-
-
 def _direct(number: int, path: ChannelPath, keys: Keys, seconds: float) -> ClipChannel | None:
     """Where nothing else takes part in a placement, keys are the node's own."""
     there = keys[0] >= 0
@@ -110,7 +98,7 @@ def _placements(number: int, node: Thing, fields: Mapping[str, Keys], seconds: f
 
     def split(at: DoubleArray) -> tuple[DoubleArray, DoubleArray, DoubleArray]:
         rows = {key: np.repeat(value[None], len(at), axis=0) for key, value in own.items()}
-        rows |= {key: _at(keys, at / seconds) for key, keys in fields.items()}
+        rows |= {key: values_at(keys, at / seconds) for key, keys in fields.items()}
         return turns_of(matrices(rows))
 
     rest = turns_of(matrices({key: value[None] for key, value in own.items()}))
